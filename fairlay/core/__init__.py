@@ -1,0 +1,1 @@
+"""The trade itself: pure computation, without web, database, clock or files."""

@@ -1,0 +1,139 @@
+"""The pieces of a job as the engine handles them: bodies to keep apart and circles to scan with.
+
+Every piece gives one *variant*, a pair two (the second mirrored). A variant's coordinates
+are moved so that its centroid is the origin; it is turned and moved about that. Each has
+three bodies: ``NEAR`` (kept off other pieces: grown by half the gap), ``GROUND`` (kept on
+fair ground) and ``SHOW`` (its show face, where it has hidden areas; else empty).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely.affinity import scale, translate
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from fairlay.core.engine.kernels import inscribed_circles
+from fairlay.core.lay.lay import Job
+from fairlay.core.pattern import Piece
+from fairlay.core.shapes.placing import Placing, matrix
+from fairlay.core.shapes.rings import Ring, rings_of
+from fairlay.core.tolerances import SHRINK_MM
+
+NEAR, GROUND, SHOW = 0, 1, 2
+BODIES = 3
+CIRCLES = 14
+"""Inscribed circles per body: more follow thin corners better and cost more to scan."""
+SIMPLIFY_MM = 0.01
+"""Outlines drawn with thousands of points are thinned by this much, inside the shrink."""
+
+
+class Bodies(NamedTuple):
+    """Flat arrays of all bodies. Body b of variant v has index ``v * BODIES + b``.
+
+    ``pts`` (n, 2); points of body k are ``pts[pt_at[k]:pt_at[k + 1]]``; its ring starts, relative
+    to its first point, are ``starts[ring_at[k]:ring_at[k + 1]]``; its circles (x, y, r), largest
+    first, are ``circles[circle_at[k]:circle_at[k + 1]]``. ``reach`` is its radius about the origin.
+    """
+
+    pts: NDArray[np.float64]
+    pt_at: NDArray[np.int64]
+    starts: NDArray[np.int64]
+    ring_at: NDArray[np.int64]
+    circles: NDArray[np.float64]
+    circle_at: NDArray[np.int64]
+    reach: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Variant:
+    """One way a piece can be turned over. ``centroid`` is in the piece's own (mirrored) coordinates."""
+
+    index: int
+    piece: Piece
+    mirrored: bool
+    centroid: tuple[float, float]
+    area_mm2: float
+
+    def placing(self, x: float, y: float, turn_deg: float) -> Placing:
+        """Return the placing that puts the centroid at (x, y) with the variant turned by ``turn_deg``."""
+        a, b, c, d = matrix(Placing(0.0, 0.0, turn_deg))
+        cx, cy = self.centroid
+        return Placing(x - (a * cx + b * cy), y - (c * cx + d * cy), turn_deg, self.mirrored)
+
+    def centre_of(self, at: Placing) -> tuple[float, float]:
+        """Return where a placing puts the centroid."""
+        a, b, c, d = matrix(Placing(0.0, 0.0, at.rotation_deg))
+        cx, cy = self.centroid
+        return at.x + a * cx + b * cy, at.y + c * cx + d * cy
+
+
+@dataclass(frozen=True)
+class Bank:
+    """All variants of a job with their bodies."""
+
+    variants: tuple[Variant, ...]
+    of_piece: dict[str, tuple[Variant, ...]]
+    bodies: Bodies
+    max_points: int
+
+
+def build_bank(job: Job) -> Bank:
+    """Return the bank of every piece and part of a job."""
+    variants: list[Variant] = []
+    of_piece: dict[str, tuple[Variant, ...]] = {}
+    shapes: list[list[Ring]] = []
+    for piece in job.pieces_by_id.values():
+        own = []
+        for mirrored in (False, True) if piece.pair else (False,):
+            variant, regions = _variant(len(variants), piece, mirrored, job.policy.gap_mm)
+            variants.append(variant)
+            own.append(variant)
+            shapes += [rings_of(r) for r in regions]
+        of_piece[piece.id] = tuple(own)
+    return Bank(tuple(variants), of_piece, _flatten(shapes), max((sum(len(r) for r in rings) for rings in shapes), default=1))
+
+
+def _variant(index: int, piece: Piece, mirrored: bool, gap_mm: float) -> tuple[Variant, tuple[BaseGeometry, ...]]:
+    def turned_over(shape: BaseGeometry) -> BaseGeometry:
+        return scale(shape, -1.0, 1.0, origin=(0, 0)) if mirrored else shape
+
+    whole = turned_over(piece.region)
+    cx, cy = whole.centroid.x, whole.centroid.y
+    whole = translate(whole, -cx, -cy)
+    ground = _offset(whole, -SHRINK_MM)
+    near = _offset(whole, gap_mm / 2 - SHRINK_MM) if gap_mm else ground
+    show = _offset(translate(turned_over(piece.show_face), -cx, -cy), -SHRINK_MM) if piece.hidden else Polygon()
+    return Variant(index, piece, mirrored, (cx, cy), piece.area_mm2), (near, ground, show)
+
+
+def _offset(shape: BaseGeometry, by_mm: float) -> BaseGeometry:
+    thinned = shape.simplify(SIMPLIFY_MM) if sum(len(r) for r in rings_of(shape)) > 200 else shape
+    moved = thinned.buffer(by_mm, join_style="mitre", mitre_limit=2.0)
+    return moved if not moved.is_empty else shape.representative_point().buffer(SHRINK_MM)
+
+
+def _flatten(shapes: list[list[Ring]]) -> Bodies:
+    pts: list[Any] = [np.empty((0, 2))]
+    starts: list[int] = []
+    circles: list[Any] = [np.empty((0, 3))]
+    pt_at, ring_at, circle_at, reach = [0], [0], [0], []
+    for rings in shapes:
+        own = [0]
+        for ring in rings:
+            own.append(own[-1] + len(ring))
+        body = np.concatenate(rings) if rings else np.empty((0, 2))
+        pts.append(body)
+        starts += own
+        pt_at.append(pt_at[-1] + len(body))
+        ring_at.append(ring_at[-1] + len(own))
+        found = inscribed_circles(body, np.array(own, np.int64), CIRCLES) if rings else np.empty((0, 3))
+        circles.append(found)
+        circle_at.append(circle_at[-1] + len(found))
+        reach.append(float(np.hypot(*body.T).max()) if rings else 0.0)
+    as_int = [np.array(v, np.int64) for v in (pt_at, starts, ring_at, circle_at)]
+    return Bodies(np.ascontiguousarray(np.concatenate(pts)), as_int[0], as_int[1], as_int[2], np.ascontiguousarray(np.concatenate(circles)), as_int[3], np.array(reach))

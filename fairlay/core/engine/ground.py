@@ -1,0 +1,91 @@
+"""Fair ground of a hide, compiled: edges in buckets for exact tests, a distance field to scan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+from fairlay.core.engine.kernels import BUCKET_MM, bucket_edges
+from fairlay.core.leather import Hide
+from fairlay.core.pattern import Piece
+from fairlay.core.rules import Policy, fair_ground
+from fairlay.core.rules.grain import lines_on
+from fairlay.core.shapes.kernels import distance_field, paint_body
+from fairlay.core.shapes.rings import rings_of
+
+CELL_MM = 4.0
+"""Cell of the distance field: fine enough to find a gap a piece fits in within a few mm."""
+AROUND_MM = 8.0
+"""The field reaches this far past the hide, so that a piece half over the edge is seen."""
+
+
+class Ground(NamedTuple):
+    """Fair ground, or ground to keep off: rings with their edges in buckets.
+
+    ``pts`` (n, 2), ``starts`` (r + 1,): edge i runs from ``before[i]`` to i. Bucket (row, col)
+    of ``shape`` covers ``BUCKET_MM`` squared from ``origin``; its edges are
+    ``edges[bucket_at[k]:bucket_at[k + 1]]``. ``field`` is the signed distance in mm, positive on
+    fair ground, at cell centres ``field_origin + CELL_MM * (col, row)``.
+    """
+
+    pts: NDArray[np.float64]
+    starts: NDArray[np.int64]
+    before: NDArray[np.int64]
+    origin: NDArray[np.float64]
+    shape: NDArray[np.int64]
+    bucket_at: NDArray[np.int64]
+    edges: NDArray[np.int64]
+    field: NDArray[np.float32]
+    field_origin: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class HideGround:
+    """What one class of pieces finds on one hide: fair ground, and flaws its show face keeps off."""
+
+    fair: Ground
+    off_show: Ground | None
+    area_mm2: float
+
+
+def compile_ground(region: BaseGeometry, hide: Hide, inverted: bool = False) -> Ground:
+    """Return a region compiled; ``inverted`` makes the field positive outside it."""
+    rings = rings_of(region)
+    starts = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int64)
+    pts = np.ascontiguousarray(np.concatenate(rings)) if rings else np.empty((0, 2))
+    before = np.arange(-1, len(pts) - 1, dtype=np.int64)
+    for k in range(len(rings)):
+        before[starts[k]] = starts[k + 1] - 1
+    x0, y0, x1, y1 = hide.region.bounds
+    origin = np.array([x0 - AROUND_MM, y0 - AROUND_MM])
+    size = np.array([y1 - y0 + 2 * AROUND_MM, x1 - x0 + 2 * AROUND_MM])
+    shape = np.maximum(1, np.ceil(size / BUCKET_MM)).astype(np.int64)
+    bucket_at, edges = bucket_edges(pts, before, origin, shape, BUCKET_MM)
+    mask = np.zeros(tuple(np.ceil(size / CELL_MM).astype(int) + 1), np.bool_)
+    if len(pts):
+        paint_body(mask, pts, starts, origin[0], origin[1], CELL_MM, True)
+    field = distance_field(~mask if inverted else mask, CELL_MM)
+    return Ground(pts, starts, before, origin, shape, bucket_at, edges, field, origin)
+
+
+def hide_ground(piece: Piece, hide: Hide, policy: Policy) -> HideGround:
+    """Return the compiled ground of a piece on a hide, from the rules."""
+    fair, off_show = fair_ground(piece, hide, policy)
+    return HideGround(compile_ground(fair, hide), compile_ground(off_show, hide, inverted=True) if not off_show.is_empty else None, float(fair.area))
+
+
+def line_map(hide: Hide, policy: Policy, like: Ground) -> tuple[tuple[float, ...], NDArray[np.int16]]:
+    """Return every grain line on a hide, and a map of which holds at each cell of a field."""
+    lines = lines_on(hide, policy)
+    out = np.full(like.field.shape, lines.index(hide.backbone_deg) if hide.backbone_deg in lines else 0, np.int16)
+    if len(lines) > 1:
+        for zone, shown in reversed(hide.zone_regions):
+            for polygon_rings in [rings_of(shown)]:
+                if polygon_rings:
+                    starts = np.cumsum([0, *(len(r) for r in polygon_rings)]).astype(np.int64)
+                    paint_body(out, np.ascontiguousarray(np.concatenate(polygon_rings)), starts, like.field_origin[0], like.field_origin[1], CELL_MM, lines.index(zone.stretch_deg + 90.0))
+    return lines, out

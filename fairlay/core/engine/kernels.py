@@ -1,0 +1,286 @@
+"""Compiled parts of the search: circles in a body, buckets of edges, the scan and the fit.
+
+Shapes of arrays are in ``bank.Bodies`` and ``ground.Ground``. Lengths in mm.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from fairlay.core.shapes.kernels import bodies_overlap, bounds_of, distance_to_body, inside, place_into, segments_cross
+
+UNFIT = np.float32(1e30)
+BUCKET_MM = 40.0
+"""Side of a bucket of edges: about the length of a short edge, so that few edges share one."""
+NUDGES = np.array([(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1)], np.float64)
+
+
+@njit(cache=True, nogil=True)
+def inscribed_circles(pts, starts, most):
+    """Circles (x, y, r) inside a body, ``(k, 3)``, largest first: each as far as can be from edges and earlier circles."""
+    x0, y0, x1, y1 = bounds_of(pts, len(pts))
+    side = max(1e-6, min(x1 - x0, y1 - y0))
+    step = max(side / 24.0, max(x1 - x0, y1 - y0) / 160.0)
+    nx, ny = int((x1 - x0) / step) + 1, int((y1 - y0) / step) + 1
+    room = np.full(nx * ny, -1.0)
+    for i in range(nx):
+        for j in range(ny):
+            x, y = x0 + (i + 0.5) * step, y0 + (j + 0.5) * step
+            if inside(x, y, pts, starts):
+                room[i * ny + j] = distance_to_body(x, y, pts, starts)
+    out = np.zeros((most, 3))
+    free = room.copy()
+    n = 0
+    for _ in range(most):
+        k = int(np.argmax(free))
+        if free[k] <= 0.0 or (n > 0 and room[k] < 0.12 * out[0, 2]):
+            break
+        x, y, r = x0 + (k // ny + 0.5) * step, y0 + (k % ny + 0.5) * step, room[k]
+        best = step / 2
+        while best > 0.02:
+            moved = False
+            for dx, dy in ((best, 0.0), (-best, 0.0), (0.0, best), (0.0, -best)):
+                if inside(x + dx, y + dy, pts, starts):
+                    d = distance_to_body(x + dx, y + dy, pts, starts)
+                    if d > r + 1e-9 and n == 0:
+                        x, y, r = x + dx, y + dy, d
+                        moved = True
+                        break
+            if not moved:
+                best *= 0.5
+        out[n, 0], out[n, 1], out[n, 2] = x, y, r
+        n += 1
+        for i in range(nx):
+            for j in range(ny):
+                m = i * ny + j
+                if free[m] > 0.0:
+                    d = math.hypot(x0 + (i + 0.5) * step - x, y0 + (j + 0.5) * step - y) - r
+                    if d < free[m]:
+                        free[m] = d
+    return out[:n]
+
+
+@njit(cache=True, nogil=True)
+def buckets_of(ax, ay, bx, by, origin, shape, size):
+    """Rows and columns of the buckets that an edge's bounds touch: (r0, r1, c0, c1), held to the grid."""
+    c0 = max(0, min(shape[1] - 1, int((min(ax, bx) - origin[0]) / size)))
+    c1 = max(0, min(shape[1] - 1, int((max(ax, bx) - origin[0]) / size)))
+    r0 = max(0, min(shape[0] - 1, int((min(ay, by) - origin[1]) / size)))
+    r1 = max(0, min(shape[0] - 1, int((max(ay, by) - origin[1]) / size)))
+    return r0, r1, c0, c1
+
+
+@njit(cache=True, nogil=True)
+def bucket_edges(pts, before, origin, shape, size):
+    """Edges by the buckets that their bounds touch: (bucket_at, edges)."""
+    cells = shape[0] * shape[1]
+    at = np.zeros(cells + 1, np.int64)
+    for i in range(len(pts)):
+        a, b = pts[before[i]], pts[i]
+        r0, r1, c0, c1 = buckets_of(a[0], a[1], b[0], b[1], origin, shape, size)
+        for r in range(r0, r1 + 1):
+            for c in range(c0, c1 + 1):
+                at[r * shape[1] + c + 1] += 1
+    at = np.cumsum(at)
+    free = at.copy()
+    edges = np.empty(at[cells], np.int64)
+    for i in range(len(pts)):
+        a, b = pts[before[i]], pts[i]
+        r0, r1, c0, c1 = buckets_of(a[0], a[1], b[0], b[1], origin, shape, size)
+        for r in range(r0, r1 + 1):
+            for c in range(c0, c1 + 1):
+                edges[free[r * shape[1] + c]] = i
+                free[r * shape[1] + c] += 1
+    return at, edges
+
+
+@njit(cache=True, nogil=True)
+def keeps_to(p, ps, pb, ground, wanted_inside):
+    """Whether a placed body lies wholly inside a ground's rings (or, not ``wanted_inside``, wholly outside)."""
+    pts = ground.pts
+    if len(pts) == 0:
+        return not wanted_inside
+    cols = ground.shape[1]
+    for k in range(len(ps) - 1):
+        j = ps[k + 1] - 1
+        for i in range(ps[k], ps[k + 1]):
+            ax, ay, bx, by = p[j, 0], p[j, 1], p[i, 0], p[i, 1]
+            j = i
+            ex0, ex1, ey0, ey1 = min(ax, bx), max(ax, bx), min(ay, by), max(ay, by)
+            r0, r1, c0, c1 = buckets_of(ax, ay, bx, by, ground.origin, ground.shape, BUCKET_MM)
+            for r in range(r0, r1 + 1):
+                for c in range(c0, c1 + 1):
+                    b = r * cols + c
+                    for e in range(ground.bucket_at[b], ground.bucket_at[b + 1]):
+                        o = ground.edges[e]
+                        q = ground.before[o]
+                        cx, cy, dx, dy = pts[q, 0], pts[q, 1], pts[o, 0], pts[o, 1]
+                        if (cx < ex0 and dx < ex0) or (cx > ex1 and dx > ex1) or (cy < ey0 and dy < ey0) or (cy > ey1 and dy > ey1):
+                            continue
+                        if segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
+                            return False
+    for k in range(len(ps) - 1):
+        if inside(p[ps[k], 0], p[ps[k], 1], pts, ground.starts) != wanted_inside:
+            return False
+    for m in range(len(ground.starts) - 1):
+        x, y = pts[ground.starts[m], 0], pts[ground.starts[m], 1]
+        if pb[0] < x < pb[2] and pb[1] < y < pb[3] and inside(x, y, p, ps):
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def body_at(bodies, k, x, y, cos, sin, out):
+    """Write body k, turned and moved, into ``out``; return (number of points, bounds)."""
+    n = place_into(out, bodies.pts, bodies.pt_at[k], bodies.pt_at[k + 1], x, y, cos, sin)
+    return n, bounds_of(out, n)
+
+
+@njit(cache=True, nogil=True)
+def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch):
+    """Whether a variant can lie at (x, y), exactly: on fair ground, show face off flaws, clear of every piece but ``skip``."""
+    k = variant * 3 + 1
+    n, box = body_at(bodies, k, x, y, cos, sin, scratch)
+    if not keeps_to(scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, ground, True):
+        return False
+    if has_show:
+        k = variant * 3 + 2
+        n, box = body_at(bodies, k, x, y, cos, sin, scratch)
+        if n and not keeps_to(scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, off_show, False):
+            return False
+    return clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch)
+
+
+@njit(cache=True, nogil=True)
+def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
+    """Whether a variant at (x, y) is clear of every live piece on the floor but ``skip``."""
+    k = variant * 3
+    n, box = body_at(bodies, k, x, y, cos, sin, scratch)
+    ps = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
+    for i in range(floor.count[0]):
+        if not floor.live[i] or i == skip:
+            continue
+        b = floor.box[i]
+        if b[0] > box[2] or b[2] < box[0] or b[1] > box[3] or b[3] < box[1]:
+            continue
+        q = floor.variant[i] * 3
+        m = bodies.pt_at[q + 1] - bodies.pt_at[q]
+        if bodies_overlap(scratch[:n], ps, box, floor.pts[i, :m], bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]], (b[0], b[1], b[2], b[3])):
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def lay_down(bodies, variant, x, y, cos, sin, floor, i):
+    """Write a placed variant into slot i of the floor."""
+    n, box = body_at(bodies, variant * 3, x, y, cos, sin, floor.pts[i])
+    floor.box[i, 0], floor.box[i, 1], floor.box[i, 2], floor.box[i, 3] = box
+    floor.variant[i] = variant
+    floor.live[i] = True
+    floor.count[0] = max(floor.count[0], i + 1)
+
+
+@njit(cache=True, nogil=True)
+def press_into(field, origin, step, pts, starts, box, reach):
+    """Lower a distance field to the distance from a placed body, within ``reach`` mm of it."""
+    rows, cols = field.shape
+    c0 = max(0, int((box[0] - reach - origin[0]) / step))
+    c1 = min(cols - 1, int((box[2] + reach - origin[0]) / step) + 1)
+    r0 = max(0, int((box[1] - reach - origin[1]) / step))
+    r1 = min(rows - 1, int((box[3] + reach - origin[1]) / step) + 1)
+    for r in range(r0, r1 + 1):
+        y = origin[1] + r * step
+        for c in range(c0, c1 + 1):
+            x = origin[0] + c * step
+            away = max(max(box[0] - x, x - box[2]), max(box[1] - y, y - box[3]))
+            if away >= field[r, c]:
+                continue
+            d = distance_to_body(x, y, pts, starts)
+            if inside(x, y, pts, starts):
+                d = -d
+            if d < field[r, c]:
+                field[r, c] = d
+
+
+@njit(cache=True, nogil=True)
+def scan(fair, taken, show, has_show, origin, step, circles, show_circles, slack, lines, line, box, out):
+    """Score every cell as a place for a turned body: the mean room left about its circles, or UNFIT.
+
+    ``fair``, ``taken``, ``show`` are distance fields of the same shape (ground, pieces laid, flaws to
+    keep off). ``lines`` (cells) must equal ``line`` where line >= 0. ``box`` are the bounds of the cells
+    to look at (r0, c0, r1, c1). A place is passed over only where a circle surely does not fit.
+    Returns how many cells may fit.
+    """
+    rows, cols = fair.shape
+    n = len(circles)
+    offs = np.empty((n, 2), np.int64)
+    for i in range(n):
+        offs[i, 0] = int(round(circles[i, 1] / step))
+        offs[i, 1] = int(round(circles[i, 0] / step))
+    m = len(show_circles)
+    show_offs = np.empty((m, 2), np.int64)
+    for i in range(m):
+        show_offs[i, 0] = int(round(show_circles[i, 1] / step))
+        show_offs[i, 1] = int(round(show_circles[i, 0] / step))
+    found = 0
+    for r in range(box[0], box[2]):
+        for c in range(box[1], box[3]):
+            out[r, c] = UNFIT
+            if line >= 0 and lines[r, c] != line:
+                continue
+            room = 0.0
+            ok = True
+            for i in range(n):
+                rr, cc = r + offs[i, 0], c + offs[i, 1]
+                if rr < 0 or cc < 0 or rr >= rows or cc >= cols:
+                    ok = False
+                    break
+                d = min(fair[rr, cc], taken[rr, cc]) - circles[i, 2]
+                if d < -slack:
+                    ok = False
+                    break
+                room += min(d, 60.0)
+            if not ok:
+                continue
+            if has_show:
+                for i in range(m):
+                    rr, cc = r + show_offs[i, 0], c + show_offs[i, 1]
+                    if rr < 0 or cc < 0 or rr >= rows or cc >= cols or show[rr, cc] - show_circles[i, 2] < -slack:
+                        ok = False
+                        break
+                if not ok:
+                    continue
+            out[r, c] = room / n
+            found += 1
+    return found
+
+
+@njit(cache=True, nogil=True)
+def first_fit(start, cells, turns, cols, origin, step, bodies, variant, coses, sines, ground, off_show, has_show, floor, scratch, nudge):
+    """Try cells from ``start`` on, each with its turn, at its centre and nudged about it; return (x, y, index), index -1 for none."""
+    for t in range(start, len(cells)):
+        cos, sin = coses[turns[t]], sines[turns[t]]
+        x = origin[0] + (cells[t] % cols) * step
+        y = origin[1] + (cells[t] // cols) * step
+        for a in range(len(NUDGES)):
+            dx, dy = NUDGES[a, 0] * nudge, NUDGES[a, 1] * nudge
+            if fits(bodies, variant, x + dx, y + dy, cos, sin, ground, off_show, has_show, floor, -1, scratch):
+                return x + dx, y + dy, t
+    return 0.0, 0.0, -1
+
+
+@njit(cache=True, nogil=True)
+def slide(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch, ways, most, least):
+    """Slide a fitting variant along each way in turn, as far as it stays fair, in halving steps; return (x, y)."""
+    for w in range(len(ways)):
+        step = most
+        while step > least:
+            nx, ny = x + ways[w, 0] * step, y + ways[w, 1] * step
+            if fits(bodies, variant, nx, ny, cos, sin, ground, off_show, has_show, floor, skip, scratch):
+                x, y = nx, ny
+            else:
+                step *= 0.5
+    return x, y

@@ -1,0 +1,308 @@
+"""The cutting table of a search: hides with what lies on them, and where a piece could go."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairlay.core.engine import kernels
+from fairlay.core.engine.bank import BODIES, NEAR, SHOW, Bank, Variant
+from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map
+from fairlay.core.lay.lay import Job, Placement
+from fairlay.core.leather import Hide
+from fairlay.core.rules import needs_of
+from fairlay.core.rules.grain import any_way, fair_turns, off_grain
+from fairlay.core.shapes.kernels import paint_body
+from fairlay.core.shapes.placing import Placing
+from fairlay.core.shapes.rings import rings_of
+from fairlay.core.tolerances import COORDINATE_DECIMALS
+
+SLACK_MM = 3.2
+"""A circle may seem this much too large for a cell and still be tried: the field's error at CELL_MM."""
+PRESS_MM = 70.0
+"""How far from a piece the room about it is known."""
+TRIES = 160
+"""Cells tried exactly for each scan of a piece."""
+LEAST_SLIDE_MM = 0.02
+
+
+class Floor(NamedTuple):
+    """What lies on a hide. Slot i: ``pts[i]`` the placed NEAR body, ``box[i]`` its bounds, ``variant[i]``, ``live[i]``."""
+
+    pts: NDArray[np.float64]
+    box: NDArray[np.float64]
+    variant: NDArray[np.int64]
+    live: NDArray[np.bool_]
+    count: NDArray[np.int64]
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A fair place for a variant: where its centroid lies, and its turn in degrees."""
+
+    hide: int
+    x: float
+    y: float
+    turn_deg: float
+    cost: float
+
+
+@dataclass(slots=True)
+class Lying:
+    """A piece on the table."""
+
+    variant: Variant
+    copy: int
+    spot: Spot
+    fixed: bool = False
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What a place is preferred by, added to the room left about it, in mm.
+
+    ``along``: per mm from the tail end to the far side of the piece; ``tight``: for each
+    class of tightness better than the piece needs; ``noise``: random, to vary a search.
+    """
+
+    along: float = 0.0
+    tight: float = 12.0
+    noise: float = 0.0
+
+
+class HideTable:
+    """One hide of a search: its compiled grounds, its floor, and the room left by what lies on it."""
+
+    def __init__(self, job: Job, hide: Hide, bank: Bank, capacity: int) -> None:
+        self.hide, self.job, self.bank = hide, job, bank
+        self.grounds: dict[Hashable, HideGround] = {}
+        points = max(bank.max_points, 1)
+        self.floor = Floor(
+            np.zeros((capacity, points, 2)), np.zeros((capacity, 4)), np.zeros(capacity, np.int64), np.zeros(capacity, np.bool_), np.zeros(1, np.int64)
+        )
+        x0, y0, x1, y1 = hide.region.bounds
+        rows = math.ceil((y1 - y0 + 2 * AROUND_MM) / CELL_MM) + 1
+        cols = math.ceil((x1 - x0 + 2 * AROUND_MM) / CELL_MM) + 1
+        self.origin = np.array([x0 - AROUND_MM, y0 - AROUND_MM])
+        self.taken = np.full((rows, cols), 1e6, np.float32)
+        self.scratch = np.zeros((points, 2))
+        self.score = np.full((rows, cols), kernels.UNFIT, np.float32)
+        self.lying: dict[int, Lying] = {}
+        self.full_for: set[int] = set()
+        self._lines: tuple[tuple[float, ...], NDArray[np.int16]] | None = None
+        self._tightness: NDArray[np.float32] | None = None
+        self._columns = (self.origin[0] + np.arange(cols) * CELL_MM)[None, :].astype(np.float32)
+
+    def ground(self, variant: Variant) -> HideGround:
+        """The compiled ground of a variant's class of pieces, made when first asked for."""
+        key = needs_of(variant.piece)
+        if key not in self.grounds:
+            self.grounds[key] = hide_ground(variant.piece, self.hide, self.job.policy)
+        return self.grounds[key]
+
+    def lines(self, like: Ground) -> tuple[tuple[float, ...], NDArray[np.int16]]:
+        if self._lines is None:
+            self._lines = line_map(self.hide, self.job.policy, like)
+        return self._lines
+
+    def tightness_map(self) -> NDArray[np.float32]:
+        """Tightness class at each cell; 4 outside every zone, since such leather is promised to nothing."""
+        if self._tightness is None:
+            out = np.full(self.taken.shape, 4.0, np.float32)
+            for zone, shown in self.hide.zone_regions:
+                rings = rings_of(shown)
+                if rings:
+                    starts = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int64)
+                    paint_body(out, np.ascontiguousarray(np.concatenate(rings)), starts, self.origin[0], self.origin[1], CELL_MM, float(zone.tightness))
+            self._tightness = out
+        return self._tightness
+
+    def turns_to_try(self, variant: Variant, steps: int, spread: bool) -> list[tuple[int, float]]:
+        """Return (grain line index or -1, turn in degrees) to scan with; ``spread`` adds turns toward the ends of the tolerance."""
+        policy = self.job.policy
+        if any_way(variant.piece, policy):
+            return [(-1, turn) for turn in np.arange(0.0, 360.0, 360.0 / steps)]
+        lines, _ = self.lines(self.ground(variant).fair)
+        out: list[tuple[int, float]] = []
+        for k, line in enumerate(lines):
+            for middle, half in fair_turns(variant.piece, line, variant.mirrored, policy):
+                index = k if len(lines) > 1 else -1
+                if half >= 180.0:
+                    out += [(-1, turn) for turn in np.arange(0.0, 360.0, 360.0 / steps)]
+                    continue
+                out.append((index, middle))
+                if spread and half >= 1.0:
+                    out += [(index, middle + part * half) for part in (-0.95, -0.5, 0.5, 0.95)]
+        return list(dict.fromkeys(out))
+
+    def find(self, variant: Variant, hide_index: int, wish: Wish, rng: np.random.Generator, steps: int = 8, keep_within: tuple[float, float] | None = None, spread: bool = True) -> Candidates:
+        """Return the places that may be fair for a variant, best first.
+
+        ``keep_within`` holds the piece between two x positions (a filler may not cost leather).
+        """
+        ground = self.ground(variant)
+        bodies = self.bank.bodies
+        near, show = variant.index * BODIES + NEAR, variant.index * BODIES + SHOW
+        circles = bodies.circles[bodies.circle_at[near] : bodies.circle_at[near + 1]]
+        show_circles = bodies.circles[bodies.circle_at[show] : bodies.circle_at[show + 1]]
+        pts = bodies.pts[bodies.pt_at[near] : bodies.pt_at[near + 1]]
+        has_show = ground.off_show is not None
+        turns = self.turns_to_try(variant, steps, spread)
+        lines = self.lines(ground.fair)[1]
+        cells, costs, which = [], [], []
+        for t, (line, turn) in enumerate(turns):
+            cos, sin = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+            placed = pts @ np.array([[cos, sin], [-sin, cos]])
+            (lo_x, lo_y), (hi_x, hi_y) = placed.min(axis=0), placed.max(axis=0)
+            box = self._cells_for(lo_x, lo_y, hi_x, hi_y, keep_within)
+            if box[0] >= box[2] or box[1] >= box[3]:
+                continue
+            off = ground.off_show.field if ground.off_show is not None else ground.fair.field
+            found = kernels.scan(
+                ground.fair.field, self.taken, off, has_show, self.origin, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin),
+                SLACK_MM, lines, line, np.array(box, np.int64), self.score,
+            )  # fmt: skip
+            if not found:
+                continue
+            part = self.score[box[0] : box[2], box[1] : box[3]]
+            rows, cols = np.nonzero(part < kernels.UNFIT)
+            cost = part[rows, cols].astype(np.float64)
+            rows, cols = rows + box[0], cols + box[1]
+            if wish.along:
+                cost += wish.along * (cols * CELL_MM + hi_x)
+            if wish.tight and self.hide.zones:
+                cost += wish.tight * np.maximum(0.0, variant.piece.max_tightness - self.tightness_map()[rows, cols])
+            if wish.noise:
+                cost += rng.normal(0.0, wish.noise, len(cost))
+            if len(cost) > TRIES:
+                few = np.argpartition(cost, TRIES)[:TRIES]
+                rows, cols, cost = rows[few], cols[few], cost[few]
+            cells.append(rows * self.taken.shape[1] + cols)
+            costs.append(cost)
+            which.append(np.full(len(cost), t, np.int64))
+        if not cells:
+            return Candidates(self, variant, hide_index, turns, np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))
+        cost = np.concatenate(costs)
+        order = np.argsort(cost, kind="stable")
+        return Candidates(self, variant, hide_index, turns, np.concatenate(cells)[order].astype(np.int64), np.concatenate(which)[order], cost[order])
+
+    def _cells_for(self, lo_x: float, lo_y: float, hi_x: float, hi_y: float, keep_within: tuple[float, float] | None) -> tuple[int, int, int, int]:
+        rows, cols = self.taken.shape
+        x0, y0, x1, y1 = self.hide.region.bounds
+        if self.hide.is_roll:
+            extent = self.extent()
+            x1 = min(x1, (extent[1] if extent else x0) + hi_x - lo_x + 2 * CELL_MM)
+        if keep_within:
+            x0, x1 = max(x0, keep_within[0]), min(x1, keep_within[1])
+        c0 = max(0, math.ceil((x0 - lo_x - self.origin[0]) / CELL_MM - 1))
+        c1 = min(cols, math.floor((x1 - hi_x - self.origin[0]) / CELL_MM + 2))
+        r0 = max(0, math.ceil((y0 - lo_y - self.origin[1]) / CELL_MM - 1))
+        r1 = min(rows, math.floor((y1 - hi_y - self.origin[1]) / CELL_MM + 2))
+        return r0, c0, r1, c1
+
+    def fits(self, variant: Variant, x: float, y: float, turn_deg: float, skip: int = -1) -> bool:
+        """Whether a variant may lie there, exactly; grain at its centroid included."""
+        ground = self.ground(variant)
+        turn = math.radians(turn_deg)
+        off = ground.off_show or ground.fair
+        return bool(
+            kernels.fits(self.bank.bodies, variant.index, x, y, math.cos(turn), math.sin(turn), ground.fair, off, ground.off_show is not None, self.floor, skip, self.scratch)
+        )
+
+    def slide(self, variant: Variant, x: float, y: float, turn_deg: float, ways: NDArray[np.float64], most: float = CELL_MM * 2) -> tuple[float, float]:
+        """Slide a fair placing along each way in turn until it meets something."""
+        ground = self.ground(variant)
+        turn = math.radians(turn_deg)
+        off = ground.off_show or ground.fair
+        moved: tuple[float, float] = kernels.slide(
+            self.bank.bodies, variant.index, x, y, math.cos(turn), math.sin(turn), ground.fair, off, ground.off_show is not None,
+            self.floor, -1, self.scratch, ways, most, LEAST_SLIDE_MM,
+        )  # fmt: skip
+        return moved
+
+    def put(self, lying: Lying) -> int:
+        """Lay a piece down; return its slot."""
+        slot = next((i for i in range(int(self.floor.count[0])) if not self.floor.live[i]), int(self.floor.count[0]))
+        spot, variant = lying.spot, lying.variant
+        turn = math.radians(spot.turn_deg)
+        kernels.lay_down(self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, slot)
+        self.lying[slot] = lying
+        bodies, k = self.bank.bodies, variant.index * BODIES + NEAR
+        n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
+        starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
+        kernels.press_into(self.taken, self.origin, CELL_MM, self.floor.pts[slot, :n], starts, self.floor.box[slot], PRESS_MM)
+        return slot
+
+    def mark(self) -> tuple[Any, ...]:
+        """Remember the state, for ``back_to``."""
+        return self.taken.copy(), dict(self.lying), self.floor.live.copy(), int(self.floor.count[0]), set(self.full_for)
+
+    def back_to(self, mark: tuple[Any, ...]) -> None:
+        """Return to a remembered state; nothing laid before it may have moved since."""
+        self.taken[:], self.lying, self.floor.live[:], self.floor.count[0], self.full_for = mark[0], mark[1], mark[2], mark[3], mark[4]
+
+    def extent(self) -> tuple[float, float] | None:
+        """The x range of what lies here; None if nothing does."""
+        slots = list(self.lying)
+        return (float(self.floor.box[slots, 0].min()), float(self.floor.box[slots, 2].max())) if slots else None
+
+    def placements(self) -> list[Placement]:
+        """What lies here, as placements."""
+        out = []
+        for lying in self.lying.values():
+            at = lying.variant.placing(lying.spot.x, lying.spot.y, lying.spot.turn_deg)
+            d = COORDINATE_DECIMALS
+            out.append(Placement(lying.variant.piece.id, lying.copy, self.hide.id, Placing(round(at.x, d), round(at.y, d), round(at.rotation_deg, d), at.mirrored)))
+        return out
+
+
+@dataclass
+class Candidates:
+    """Places that may be fair, best first; ``take`` returns the next that is."""
+
+    table: HideTable
+    variant: Variant
+    hide_index: int
+    turns: Sequence[tuple[int, float]]
+    cells: NDArray[np.int64]
+    which: NDArray[np.int64]
+    cost: NDArray[np.float64]
+    at: int = 0
+
+    def take(self, ways: NDArray[np.float64]) -> Spot | None:
+        """Return the best fair place left, slid into contact; None when there is none."""
+        table, variant = self.table, self.variant
+        ground = table.ground(variant)
+        radians = np.radians([turn for _, turn in self.turns]) if self.turns else np.empty(0)
+        while self.at < len(self.cells):
+            x, y, index = kernels.first_fit(
+                self.at, self.cells, self.which, table.taken.shape[1], table.origin, CELL_MM, table.bank.bodies, variant.index, np.cos(radians), np.sin(radians),
+                ground.fair, ground.off_show or ground.fair, ground.off_show is not None, table.floor, table.scratch, CELL_MM * 0.45,
+            )  # fmt: skip
+            if index < 0:
+                self.at = len(self.cells)
+                return None
+            self.at = index + 1
+            line, turn = self.turns[self.which[index]]
+            if line >= 0 and not self._keeps_grain(x, y, turn):
+                continue
+            slid = table.slide(variant, x, y, turn, ways)
+            if line < 0 or self._keeps_grain(*slid, turn):
+                x, y = slid
+            return Spot(self.hide_index, x, y, turn, float(self.cost[index]))
+        return None
+
+    def _keeps_grain(self, x: float, y: float, turn: float) -> bool:
+        return off_grain(self.variant.piece, self.table.hide, self.table.job.policy, turn, self.variant.mirrored, x, y) is None
+
+
+def _turned(circles: NDArray[np.float64], cos: float, sin: float) -> NDArray[np.float64]:
+    out = circles.copy()
+    out[:, 0] = circles[:, 0] * cos - circles[:, 1] * sin
+    out[:, 1] = circles[:, 0] * sin + circles[:, 1] * cos
+    return out

@@ -1,0 +1,126 @@
+"""How a lay is measured: fill, sets, leather and money."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from shapely.geometry import Polygon
+
+from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.leather import Hide
+from fairlay.core.shapes.placing import place_region
+from fairlay.core.tolerances import REMNANT_MIN_M2
+
+MM2_PER_M2 = 1e6
+
+
+@dataclass(frozen=True)
+class HideMeasures:
+    """One hide of a lay. Areas in m2, cost in the shop's currency, lengths in mm.
+
+    ``used_m2`` is the hide's area less a straight-cut end worth racking; ``remnant_end``
+    says which end that is (tail, neck or none). On a roll it is width times length used.
+    """
+
+    hide: str
+    pieces: int
+    placed_m2: float
+    usable_m2: float
+    used_m2: float
+    cost: float
+    remnant_m2: float
+    remnant_end: str
+    length_mm: float | None
+
+
+@dataclass(frozen=True)
+class Measures:
+    """A whole lay. ``fill`` is value-weighted area placed over area usable of every hide of the job."""
+
+    placed: int
+    wanted: int
+    fillers: int
+    splits: int
+    placed_m2: float
+    value_m2: float
+    usable_m2: float
+    used_m2: float
+    cost: float
+    fill: float
+    yield_of_used: float
+    hides_used: int
+    sets: dict[str, int]
+    per_hide: tuple[HideMeasures, ...]
+
+
+def measure(job: Job, lay: Lay) -> Measures:
+    """Return the measures of a lay of a job; every placement must name a piece and a hide of the job."""
+    counts = lay.counts(job)
+    fillers = {piece.id for piece in job.pieces if piece.filler}
+    per_hide = tuple(_measure_hide(job, lay, hide) for hide in job.hides)
+    value = sum(job.pieces_by_id[p.piece].area_mm2 * job.pieces_by_id[p.piece].value for p in lay.placements) / MM2_PER_M2
+    placed = sum(h.placed_m2 for h in per_hide)
+    used = sum(h.used_m2 for h in per_hide)
+    usable = sum(h.usable_m2 for h in per_hide)
+    sets: dict[str, list[int]] = {}
+    for piece in job.pieces:
+        if piece.set_name:
+            sets.setdefault(piece.set_name, []).append(counts[piece.id] // piece.per_set)
+    return Measures(
+        placed=sum(n for piece, n in counts.items() if piece not in fillers),
+        wanted=sum(piece.quantity for piece in job.pieces if not piece.filler),
+        fillers=sum(counts[piece] for piece in fillers),
+        splits=sum(lay.splits_used(job).values()),
+        placed_m2=placed,
+        value_m2=value,
+        usable_m2=usable,
+        used_m2=used,
+        cost=sum(h.cost for h in per_hide),
+        fill=value / usable if usable else 0.0,
+        yield_of_used=placed / used if used else 0.0,
+        hides_used=sum(1 for h in per_hide if h.pieces),
+        sets={name: min(done) for name, done in sets.items()},
+        per_hide=per_hide,
+    )
+
+
+def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
+    shapes = [place_region(job.pieces_by_id[p.piece].region, p.at) for p in lay.placements if p.hide == hide.id]
+    placed = sum(shape.area for shape in shapes) / MM2_PER_M2
+    lo = min((shape.bounds[0] for shape in shapes), default=0.0)
+    hi = max((shape.bounds[2] for shape in shapes), default=0.0)
+    usable = hide.usable.area / MM2_PER_M2
+    length: float | None = None
+    remnant, end, used = 0.0, "none", 0.0
+    if hide.is_roll:
+        length = hi
+        usable = _roll_usable_m2(hide, hi) if shapes else 0.0
+        used = hi * (hide.width_mm or 0.0) / MM2_PER_M2
+    elif shapes:
+        kept, which = hide.end_kept_mm2(lo, hi)
+        if kept >= REMNANT_MIN_M2 * MM2_PER_M2:
+            remnant, end = kept / MM2_PER_M2, which
+        used = hide.region.area / MM2_PER_M2 - remnant
+    return HideMeasures(hide.id, len(shapes), placed, usable, used, used * hide.cost_per_m2, remnant, end, length)
+
+
+def _roll_usable_m2(hide: Hide, length_mm: float) -> float:
+    x0, y0, _, y1 = hide.region.bounds
+    cut = Polygon([(x0, y0), (length_mm + 1.0, y0), (length_mm + 1.0, y1), (x0, y1)])
+    return float(hide.usable.intersection(cut).area) / MM2_PER_M2
+
+
+def worth(job: Job, measures: Measures) -> float:
+    """Return one number by which lays of the same job compare: larger is better.
+
+    Fill: the fill. Sets: whole sets, then the fill as a fraction. Order: pieces of the
+    order placed, then the money's worth of leather not used, as a fraction of all of it.
+    """
+    if job.objective == "fill":
+        return measures.fill
+    if job.objective == "sets":
+        return sum(measures.sets.values()) + min(measures.fill, 0.999)
+    if any(hide.is_roll for hide in job.hides):
+        return measures.placed + 1.0 / (1.0 + measures.used_m2)
+    whole = sum(hide.region.area * hide.cost_per_m2 for hide in job.hides) / MM2_PER_M2
+    return measures.placed + (max(0.0, 1.0 - measures.cost / whole) if whole else 0.0)

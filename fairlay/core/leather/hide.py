@@ -1,0 +1,171 @@
+"""A hide as the cutter knows it once it has been looked over.
+
+Coordinates in mm: x along the backbone from tail to neck, y from the backbone toward
+the belly. Angles in degrees counter-clockwise from x toward y.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely.geometry import Point, Polygon, box
+from shapely.geometry.base import BaseGeometry
+
+from fairlay.core.errors import BadHide
+from fairlay.core.shapes.rings import Ring, region, union
+
+HIDE_KINDS = ("side", "whole", "bend", "shoulder", "belly", "offcut", "roll")
+FLAW_KINDS = (
+    "brand", "scratch", "scar", "tick bite", "fly bite", "lice bite", "warble hole", "vein",
+    "growth wrinkle", "fat wrinkle", "stretch mark", "loose grain", "pipey grain", "flay cut",
+    "thin spot", "hole", "stain", "dye patch", "dirt", "fold crease",
+)  # fmt: skip
+TIGHTNESS_NAMES = {1: "tight", 2: "firm", 3: "loose", 4: "slack"}
+SEVERITY_NAMES = {1: "surface", 2: "blemish", 3: "unsound"}
+
+
+@dataclass(frozen=True, eq=False)
+class Zone:
+    """Leather of one tightness (1 tight to 4 slack); ``stretch_deg`` is the way that gives most."""
+
+    outline: Ring
+    tightness: int
+    stretch_deg: float = 90.0
+
+
+@dataclass(frozen=True, eq=False)
+class Flaw:
+    """A ringed flaw: severity 1 surface, 2 blemish, 3 unsound."""
+
+    kind: str
+    severity: int
+    outline: Ring
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One thickness reading, in mm, at a point."""
+
+    x: float
+    y: float
+    mm: float
+
+
+@dataclass(frozen=True, eq=False)
+class Hide:
+    """A hide, side, cut or roll, ready to be laid on.
+
+    A roll has ``width_mm`` (along y) and no outline of its own; ``length_mm`` is how much
+    of it may be used, and it runs from x = 0.
+    """
+
+    id: str
+    kind: str
+    outline: Ring
+    holes: tuple[Ring, ...] = ()
+    backbone_deg: float = 0.0
+    edge_margin_mm: float = 0.0
+    cost_per_m2: float = 0.0
+    zones: tuple[Zone, ...] = ()
+    flaws: tuple[Flaw, ...] = ()
+    thickness: tuple[Reading, ...] = ()
+    width_mm: float | None = field(default=None)
+
+    @property
+    def is_roll(self) -> bool:
+        return self.kind == "roll"
+
+    @cached_property
+    def region(self) -> Polygon:
+        """The leather itself: outline less holes."""
+        return region(self.outline, self.holes, f"hide {self.id}")
+
+    @cached_property
+    def within_margin(self) -> BaseGeometry:
+        """The leather less the edge margin; on a roll the margin is on its two long edges only."""
+        if self.is_roll:
+            x0, y0, x1, y1 = self.region.bounds
+            return box(x0, y0 + self.edge_margin_mm, x1, y1 - self.edge_margin_mm) if y1 - y0 > 2 * self.edge_margin_mm else Polygon()
+        return self.region.buffer(-self.edge_margin_mm) if self.edge_margin_mm else self.region
+
+    def flawed(self, severity: int) -> BaseGeometry:
+        """The region of all flaws of one severity."""
+        return self._flawed[severity]
+
+    @cached_property
+    def _flawed(self) -> dict[int, BaseGeometry]:
+        return {s: union(Polygon(f.outline).buffer(0) for f in self.flaws if f.severity == s) for s in (1, 2, 3)}
+
+    @cached_property
+    def usable(self) -> BaseGeometry:
+        """Outline less edge margin less unsound leather: what yield is measured against."""
+        return self.within_margin.difference(self.flawed(3))
+
+    @cached_property
+    def zone_regions(self) -> tuple[tuple[Zone, BaseGeometry], ...]:
+        """Zones with the part of each that shows, the topmost (last given) first."""
+        out: list[tuple[Zone, BaseGeometry]] = []
+        covered: BaseGeometry = Polygon()
+        for zone in reversed(self.zones):
+            whole = Polygon(zone.outline).buffer(0)
+            out.append((zone, whole.difference(covered)))
+            covered = covered.union(whole)
+        return tuple(out)
+
+    def looser_than(self, tightness: int) -> BaseGeometry:
+        """The region of leather looser than a class; leather in no zone bears anything."""
+        return union(shown for zone, shown in self.zone_regions if zone.tightness > tightness)
+
+    def least_stretch_deg(self, x: float, y: float) -> float:
+        """The line of least stretch at a point: across the zone's stretch; outside zones the backbone."""
+        point = Point(x, y)
+        for zone, shown in self.zone_regions:
+            if shown.intersects(point):
+                return zone.stretch_deg + 90.0
+        return self.backbone_deg
+
+    def thickness_mm(self, points: Ring) -> NDArray[np.float64]:
+        """Thickness at ``(n, 2)`` points, ``(n,)`` in mm; NaN without readings.
+
+        Readings weighted by one over the distance squared (Shepard 1968, power 2), so a
+        value never leaves the range of what was read.
+        """
+        if not self.thickness:
+            return np.full(len(points), math.nan)
+        at = np.array([(r.x, r.y) for r in self.thickness])
+        mm = np.array([r.mm for r in self.thickness])
+        d2 = ((points[:, None, :] - at[None, :, :]) ** 2).sum(axis=2)
+        exact = d2 < 1e-6
+        weight = 1.0 / np.where(exact, 1.0, d2)
+        out: NDArray[np.float64] = (weight * mm).sum(axis=1) / weight.sum(axis=1)
+        hit = exact.any(axis=1)
+        out[hit] = mm[exact[hit].argmax(axis=1)]
+        return out
+
+    def end_kept_mm2(self, lo: float, hi: float) -> tuple[float, str]:
+        """Area of the larger straight-cut end left of ``lo`` or right of ``hi``, and which: tail or neck."""
+        x0, y0, x1, y1 = self.region.bounds
+        neck = self.region.intersection(box(min(hi, x1), y0, x1, y1)).area
+        tail = self.region.intersection(box(x0, y0, max(lo, x0), y1)).area
+        return (neck, "neck") if neck >= tail else (tail, "tail")
+
+
+def check_hide(hide: Hide) -> None:
+    """Raise BadHide where a hide's numbers make no sense; outlines are checked as they are read."""
+    if hide.kind not in HIDE_KINDS:
+        raise BadHide(f"hide {hide.id}: kind {hide.kind!r}", value=hide.kind, expected="one of " + ", ".join(HIDE_KINDS))
+    for zone in hide.zones:
+        if zone.tightness not in TIGHTNESS_NAMES:
+            raise BadHide(f"hide {hide.id}: a zone of tightness {zone.tightness!r}", value=zone.tightness, expected="1 tight, 2 firm, 3 loose or 4 slack")
+    for flaw in hide.flaws:
+        if flaw.severity not in SEVERITY_NAMES:
+            raise BadHide(f"hide {hide.id}: a {flaw.kind} of severity {flaw.severity!r}", value=flaw.severity, expected="1 surface, 2 blemish or 3 unsound")
+    for reading in hide.thickness:
+        if not 0.1 <= reading.mm <= 15:
+            raise BadHide(f"hide {hide.id}: a thickness reading of {reading.mm} mm", value=reading.mm, expected="0.1 to 15 mm")
+    if hide.edge_margin_mm < 0:
+        raise BadHide(f"hide {hide.id}: an edge margin of {hide.edge_margin_mm} mm", value=hide.edge_margin_mm, expected="0 or more")

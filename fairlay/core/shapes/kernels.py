@@ -1,0 +1,196 @@
+"""Compiled geometry: the exact tests that the engine makes millions of times.
+
+A *body* is a set of rings, filled even-odd: ``pts`` ``(n, 2)`` float64 in mm and
+``starts`` ``(r + 1,)`` int64, ring k being ``pts[starts[k]:starts[k + 1]]``, not closed.
+``tests/core/test_kernels.py`` holds each of these to a slow plain reference.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+
+@njit(cache=True, nogil=True)
+def inside(px, py, pts, starts):
+    """Whether a point lies in a body (even-odd). A point on the boundary may fall either way."""
+    odd = False
+    for k in range(len(starts) - 1):
+        a, b = starts[k], starts[k + 1]
+        j = b - 1
+        for i in range(a, b):
+            yi, yj = pts[i, 1], pts[j, 1]
+            if (yi > py) != (yj > py) and px < (pts[j, 0] - pts[i, 0]) * (py - yi) / (yj - yi) + pts[i, 0]:
+                odd = not odd
+            j = i
+    return odd
+
+
+@njit(cache=True, nogil=True)
+def segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
+    """Whether segments ab and cd properly cross: each has its ends strictly on both sides of the other."""
+    rx, ry = bx - ax, by - ay
+    d1 = rx * (cy - ay) - ry * (cx - ax)
+    d2 = rx * (dy - ay) - ry * (dx - ax)
+    if (d1 >= 0.0 and d2 >= 0.0) or (d1 <= 0.0 and d2 <= 0.0):
+        return False
+    sx, sy = dx - cx, dy - cy
+    d3 = sx * (ay - cy) - sy * (ax - cx)
+    d4 = sx * (by - cy) - sy * (bx - cx)
+    return not ((d3 >= 0.0 and d4 >= 0.0) or (d3 <= 0.0 and d4 <= 0.0))
+
+
+@njit(cache=True, nogil=True)
+def bounds_of(pts, n):
+    """(min x, min y, max x, max y) of the first n points."""
+    x0 = x1 = pts[0, 0]
+    y0 = y1 = pts[0, 1]
+    for i in range(1, n):
+        x, y = pts[i, 0], pts[i, 1]
+        x0, x1 = min(x0, x), max(x1, x)
+        y0, y1 = min(y0, y), max(y1, y)
+    return x0, y0, x1, y1
+
+
+@njit(cache=True, nogil=True)
+def place_into(out, pts, a, b, x, y, cos, sin):
+    """Write points a to b of a shape, turned and moved, into ``out``; return how many."""
+    for i in range(a, b):
+        px, py = pts[i, 0], pts[i, 1]
+        out[i - a, 0] = px * cos - py * sin + x
+        out[i - a, 1] = px * sin + py * cos + y
+    return b - a
+
+
+@njit(cache=True, nogil=True)
+def bodies_overlap(p, ps, pb, q, qs, qb):
+    """Whether two bodies share more than their boundary.
+
+    ``p``, ``q`` points; ``ps``, ``qs`` ring starts; ``pb``, ``qb`` their bounds. Crossing edges,
+    or one ring of either inside the other. Rings that merely touch may be called either way;
+    the engine's shapes are shrunk by more than that matters.
+    """
+    x0, y0 = max(pb[0], qb[0]), max(pb[1], qb[1])
+    x1, y1 = min(pb[2], qb[2]), min(pb[3], qb[3])
+    if x0 > x1 or y0 > y1:
+        return False
+    for k in range(len(ps) - 1):
+        j = ps[k + 1] - 1
+        for i in range(ps[k], ps[k + 1]):
+            ax, ay, bx, by = p[j, 0], p[j, 1], p[i, 0], p[i, 1]
+            j = i
+            if max(ax, bx) < x0 or min(ax, bx) > x1 or max(ay, by) < y0 or min(ay, by) > y1:
+                continue
+            ex0, ex1, ey0, ey1 = min(ax, bx), max(ax, bx), min(ay, by), max(ay, by)
+            for m in range(len(qs) - 1):
+                n = qs[m + 1] - 1
+                for o in range(qs[m], qs[m + 1]):
+                    cx, cy, dx, dy = q[n, 0], q[n, 1], q[o, 0], q[o, 1]
+                    n = o
+                    if (cx < ex0 and dx < ex0) or (cx > ex1 and dx > ex1) or (cy < ey0 and dy < ey0) or (cy > ey1 and dy > ey1):
+                        continue
+                    if segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
+                        return True
+    for k in range(len(ps) - 1):
+        if inside(p[ps[k], 0], p[ps[k], 1], q, qs):
+            return True
+    for m in range(len(qs) - 1):
+        if inside(q[qs[m], 0], q[qs[m], 1], p, ps):
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
+def distance_to_body(px, py, pts, starts):
+    """Distance from a point to the nearest edge of a body, in mm, unsigned."""
+    best = 1e300
+    for k in range(len(starts) - 1):
+        j = starts[k + 1] - 1
+        for i in range(starts[k], starts[k + 1]):
+            ax, ay = pts[j, 0], pts[j, 1]
+            ux, uy = pts[i, 0] - ax, pts[i, 1] - ay
+            j = i
+            length2 = ux * ux + uy * uy
+            t = 0.0
+            if length2 > 0.0:
+                t = min(1.0, max(0.0, ((px - ax) * ux + (py - ay) * uy) / length2))
+            ex, ey = ax + t * ux - px, ay + t * uy - py
+            best = min(best, ex * ex + ey * ey)
+    return math.sqrt(best)
+
+
+@njit(cache=True, nogil=True)
+def paint_body(mask, pts, starts, x0, y0, step, value):
+    """Set the cells of ``mask`` (rows along y) whose centres lie in a body, even-odd, by scan lines."""
+    rows, cols = mask.shape
+    cuts = np.empty(len(pts) + 1, np.float64)
+    for r in range(rows):
+        y = y0 + r * step
+        n = 0
+        for k in range(len(starts) - 1):
+            j = starts[k + 1] - 1
+            for i in range(starts[k], starts[k + 1]):
+                yi, yj = pts[i, 1], pts[j, 1]
+                if (yi > y) != (yj > y):
+                    cuts[n] = (pts[j, 0] - pts[i, 0]) * (y - yi) / (yj - yi) + pts[i, 0]
+                    n += 1
+                j = i
+        if n == 0:
+            continue
+        found = np.sort(cuts[:n])
+        for c in range(0, n - 1, 2):
+            lo = max(0, math.ceil((found[c] - x0) / step))
+            hi = min(cols - 1, math.floor((found[c + 1] - x0) / step))
+            for q in range(lo, hi + 1):
+                mask[r, q] = value
+
+
+@njit(cache=True, nogil=True)
+def distance_field(mask, step):
+    """Signed distance of each cell to the edge of the painted ground: positive where mask is true.
+
+    Exact Euclidean distance between cell centres, in mm, by the two-pass lower envelope of
+    parabolas (Felzenszwalb and Huttenlocher 2012); half a cell is taken off for the edge between.
+    """
+    rows, cols = mask.shape
+    out = np.empty((rows, cols), np.float32)
+    for sign in range(2):
+        far = 1e6
+        d = np.empty((rows, cols), np.float64)
+        for c in range(cols):
+            last = far
+            for r in range(rows):
+                last = 0.0 if mask[r, c] != (sign == 0) else last + 1.0
+                d[r, c] = last
+            last = far
+            for r in range(rows - 1, -1, -1):
+                last = 0.0 if mask[r, c] != (sign == 0) else last + 1.0
+                if last < d[r, c]:
+                    d[r, c] = last
+        v = np.empty(cols, np.int64)
+        z = np.empty(cols + 1, np.float64)
+        for r in range(rows):
+            k = 0
+            v[0] = 0
+            z[0], z[1] = -1e30, 1e30
+            f = d[r]
+            for q in range(1, cols):
+                fq = f[q] * f[q]
+                s = ((fq + q * q) - (f[v[k]] * f[v[k]] + v[k] * v[k])) / (2.0 * q - 2.0 * v[k])
+                while s <= z[k]:
+                    k -= 1
+                    s = ((fq + q * q) - (f[v[k]] * f[v[k]] + v[k] * v[k])) / (2.0 * q - 2.0 * v[k])
+                k += 1
+                v[k] = q
+                z[k], z[k + 1] = s, 1e30
+            k = 0
+            for q in range(cols):
+                while z[k + 1] < q:
+                    k += 1
+                if mask[r, q] == (sign == 0):
+                    away = math.sqrt((q - v[k]) * (q - v[k]) + f[v[k]] * f[v[k]])
+                    mm = (min(away, 1e5) - 0.5) * step
+                    out[r, q] = mm if sign == 0 else -mm
+    return out
