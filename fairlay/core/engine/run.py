@@ -36,12 +36,14 @@ def lay_job(
     steps: int | None = None,
     on_better: Callable[[Progress], None] = lambda _: None,
     should_stop: Callable[[], bool] = lambda: False,
+    start: Lay | None = None,
 ) -> Lay:
     """Return the best lay of a job found in ``seconds`` (the job's own by default) or ``steps``.
 
     ``clock`` gives seconds, rising. ``on_better`` hears of each better lay; ``should_stop`` is asked
     often, and ends the search with its best so far. Each lay is checked against the rules before
-    it counts: what is returned keeps them all. The same job, seed and steps give the same lay.
+    it counts: what is returned keeps them all, and is never worse than ``start`` where that keeps
+    them. The same job, seed and steps give the same lay.
     """
     limit = job.seconds if seconds is None else seconds
     began = clock()
@@ -49,6 +51,8 @@ def lay_job(
     bank = build_bank(job)
     history: list[Better] = []
     best, best_worth = Lay(()), -1.0
+    if start is not None and not broken_rules(job, start):
+        best, best_worth = replace(start, history=()), worth(job, measure(job, start))
     last: Construction | None = None
     step = 0
 

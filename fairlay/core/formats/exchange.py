@@ -12,19 +12,20 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadJob, BadLay, BadPattern, BadShape
 from fairlay.core.lay.lay import Better, Job, Lay, Placement, Unplaced
+from fairlay.core.lay.sound import MOST_COPIES, check_job, roll_length_mm, size_question
 from fairlay.core.leather.hide import Flaw, Hide, Reading, Zone, check_hide
 from fairlay.core.pattern.piece import Grain, Piece, Split, check_piece, part_id
 from fairlay.core.rules.ground import Policy
 from fairlay.core.shapes.placing import Placing
 from fairlay.core.shapes.rings import as_points, clean_ring
-from fairlay.core.tolerances import COORDINATE_DECIMALS, HUGE_PIECE_MM
+from fairlay.core.tolerances import COORDINATE_DECIMALS
 
 JOB_FORMAT = "fairlay.job/1"
 LAY_FORMAT = "fairlay.lay/1"
-MOST_COPIES = 20_000
 
 Points = list[tuple[float, float]]
 
@@ -194,37 +195,6 @@ def read_job(text: str | bytes, *, sizes_are_right: bool = False) -> Job:
     return job
 
 
-def check_job(job: Job) -> None:
-    """Raise BadJob where hides, pieces, sets and fixed placements of a job do not fit together."""
-    names = [piece.id for piece in job.pieces]
-    if len(set(names)) < len(names):
-        twice = next(n for n in names if names.count(n) > 1)
-        raise BadJob(f"two pieces are called {twice}", value=twice, expected="an id of its own for each piece")
-    if not any(piece.quantity for piece in job.pieces):
-        raise BadJob("every quantity of the job is 0", value=0, expected="at least one piece to lay")
-    if (copies := sum(piece.quantity for piece in job.pieces)) > MOST_COPIES:
-        raise BadJob(f"the job asks for {copies} pieces", value=copies, expected=f"at most {MOST_COPIES}")
-    sets = {piece.set_name for piece in job.pieces if piece.set_name}
-    for name in job.match_sets:
-        if name not in sets:
-            raise BadJob(f"match_sets names the set {name!r}, which no piece belongs to", value=name, expected="one of " + (", ".join(sorted(sets)) or "no set at all"))
-    for hide in job.hides:
-        if hide.usable.is_empty or hide.usable.area < 1.0:
-            raise BadJob(f"hide {hide.id} has no usable leather: its edge margin of {hide.edge_margin_mm:g} mm and its unsound flaws leave nothing", value=hide.id, expected="some leather")
-    for fixed in job.fixed:
-        if fixed.piece not in job.pieces_by_id or fixed.hide not in job.hides_by_id:
-            raise BadJob(f"a fixed placement names {fixed.piece} on {fixed.hide}, which the job does not have", value=fixed.piece, expected="a piece and a hide of the job")
-
-
-def size_question(pieces: Sequence[Piece]) -> str | None:
-    """Return a question where a piece is so large that its drawing was likely in inches or in another scale."""
-    for piece in pieces:
-        span = np.ptp(piece.outline, axis=0).max()
-        if span > HUGE_PIECE_MM:
-            return f"piece {piece.id} is {span:.0f} mm long, longer than any hide: was it drawn in inches or at another scale? A 25.4th of it would be {span / 25.4:.0f} mm"
-    return None
-
-
 def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
     """Return the hide of a record. A roll gets an outline long enough for all ``pieces``."""
     name = f"hide {record.id}"
@@ -253,13 +223,6 @@ def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
     return hide
 
 
-def roll_length_mm(pieces: Sequence[Piece], width_mm: float) -> float:
-    """Return a length of roll that surely holds every piece: twice their area, and each piece's length once."""
-    area = sum(p.area_mm2 * p.quantity for p in pieces)
-    longest = max((float(np.hypot(*np.ptp(p.outline, axis=0))) for p in pieces), default=0.0)
-    return 2.0 * area / max(width_mm, 1.0) + 2.0 * longest + 100.0
-
-
 def read_piece(record: PieceRecord) -> Piece:
     """Return the piece of a record, its splits' parts named ``parent~split.part``."""
     name = f"piece {record.id}"
@@ -277,15 +240,9 @@ def read_piece(record: PieceRecord) -> Piece:
     piece = _piece(record, record.id, None, None, tuple(splits))
     check_piece(piece)
     for ring in piece.hidden:
-        if not piece.region.buffer(0.5).covers(_polygon(ring)):
+        if not piece.region.buffer(0.5).covers(Polygon(ring)):
             raise BadShape(f"{name}: a hidden area reaches outside the piece", value=piece.id, expected="hidden areas inside the piece")
     return piece
-
-
-def _polygon(ring: Any) -> Any:
-    from shapely.geometry import Polygon
-
-    return Polygon(ring)
 
 
 def _piece(record: PieceRecord, name: str, parent: str | None, split: str | None, splits: tuple[Split, ...] = ()) -> Piece:

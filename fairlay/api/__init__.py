@@ -1,0 +1,1 @@
+"""The web interface's other half: one module per room."""

@@ -1,0 +1,62 @@
+"""The application: the rooms' routes, errors as words, and the built front end."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse, JSONResponse
+from fastapi.staticfiles import StaticFiles
+from pydantic import ValidationError
+
+from fairlay import __version__
+from fairlay.api import batches, jobs, lays, leather
+from fairlay.api.models import Problem
+from fairlay.core.errors import FairLayError, NotFound, Refused, Stale, Unavailable
+from fairlay.store.database import open_database
+
+DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
+STATUS: dict[type[FairLayError], int] = {NotFound: 404, Stale: 409, Refused: 409, Unavailable: 503}
+PROBLEMS = {status: {"model": Problem} for status in (404, 409, 422, 503)}
+
+
+def create_app(connect: bool = True) -> FastAPI:
+    """Return the application; ``connect`` opens the store."""
+    if connect:
+        open_database()
+    app = FastAPI(title="Fair Lay", version=__version__, responses=dict(PROBLEMS), docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
+    for room in (leather, batches, lays, jobs):
+        app.include_router(room.router)
+
+    @app.get("/api/health", tags=["frame"])
+    def health() -> dict[str, str]:
+        """Whether the application is up, and its version."""
+        return {"state": "up", "version": __version__}
+
+    app.add_exception_handler(FairLayError, _on_purpose)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    if DIST.is_dir():
+        app.mount("/assets", StaticFiles(directory=DIST / "assets"), name="assets")
+
+        @app.get("/{path:path}", include_in_schema=False)
+        def screen(path: str) -> FileResponse:
+            found = (DIST / path).resolve()
+            return FileResponse(found if found.is_file() and found.is_relative_to(DIST) else DIST / "index.html")
+
+    return app
+
+
+def _on_purpose(_: Request, error: Exception) -> JSONResponse:
+    status = next((code for kind, code in STATUS.items() if isinstance(error, kind)), 422)
+    newer = error.newer if isinstance(error, Stale) else None
+    return JSONResponse(Problem(problem=str(error), newer=newer).model_dump(), status)
+
+
+def _invalid(_: Request, error: Exception) -> JSONResponse:
+    words = "the request cannot be read"
+    if isinstance(error, (RequestValidationError, ValidationError)):
+        words = "; ".join(f"{'.'.join(str(part) for part in e['loc'][1:]) or 'the request'}: {e['msg']}" for e in error.errors()[:3])
+    return JSONResponse(Problem(problem=f"{words}; nothing was saved").model_dump(), 422)
+
+

@@ -1,0 +1,117 @@
+"""The Batches room: what is ordered, what it needs, what leather is chosen."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from fairlay.api.models import (
+    ArticleOut, BatchOut, BatchSummary, ChosenLeather, Created, LeatherOffer, LineOut, MaterialNeed, NewBatch, NewLay, PieceNeed, PieceOut,
+)  # fmt: skip
+from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
+from fairlay.core.lay.order import Line, job_for, needs_of_batch, piece_id, pieces_of_batch, suits
+from fairlay.core.pattern.words import needs_in_words
+from fairlay.core.rules import Policy
+from fairlay.store import articles, batches, hides, lays
+from fairlay.store.batches import Batch
+from fairlay.store.hides import RackHide
+from fairlay.store.lays import LaySummary
+
+router = APIRouter(prefix="/api", tags=["batches"])
+
+
+@router.get("/articles")
+def all_articles() -> list[ArticleOut]:
+    """Every article with its pieces."""
+    return [
+        ArticleOut(
+            id=i, slug=a.slug, name=a.name, area_m2=sum(p.pattern.area_mm2 * p.pattern.quantity for p in a.pieces) / 1e6,
+            pieces=[
+                PieceOut(
+                    id=piece_id(a, p), name=p.name, material=p.material, each=p.pattern.quantity, pair=p.pattern.pair, area_m2=p.pattern.area_mm2 / 1e6,
+                    needs=list(needs_in_words(p.pattern)), rings=piece_rings(p.pattern), grain_deg=grain_of(p.pattern), revision="A",
+                )
+                for p in a.pieces
+            ],
+        )
+        for i, a in articles.all_articles().items()
+    ]  # fmt: skip
+
+
+@router.get("/batches")
+def all_batches() -> list[BatchSummary]:
+    """Every batch, soonest due first."""
+    return [_summary(batch) for batch in batches.all_batches()]
+
+
+@router.post("/batches", status_code=201)
+def add_batch(asked: NewBatch) -> Created:
+    """Add a batch."""
+    lines = [(line.article_id, line.quantity) for line in asked.lines]
+    made = batches.add_batch(asked.number, asked.name, lines, due_on=asked.due_on, gap_mm=asked.gap_mm, grain_school=asked.grain_school, match_sets=asked.match_sets)
+    return Created(id=made)
+
+
+@router.get("/batches/{batch_id}")
+def one_batch(batch_id: int) -> BatchOut:
+    """One batch: what it needs of each material, and how far each hide could serve."""
+    batch = batches.batch_by_id(batch_id)
+    rack = hides.all_hides()
+    laid = lays.summaries(batch_id)
+    summary = _summary(batch)
+    materials = [_material(batch, need.material, need.pieces, need.area_m2, rack, laid) for need in needs_of_batch(batch.lines)]
+    return BatchOut(**summary.model_dump(), gap_mm=batch.gap_mm, grain_school=batch.grain_school, match_sets=list(batch.match_sets), materials=materials)
+
+
+@router.put("/batches/{batch_id}/leather", status_code=204)
+def choose_leather(batch_id: int, asked: ChosenLeather) -> None:
+    """Choose the leather of a batch anew."""
+    batches.choose_leather(batch_id, asked.hide_ids)
+
+
+@router.post("/batches/{batch_id}/lays", status_code=201)
+def begin_lay(batch_id: int, asked: NewLay) -> Created:
+    """Begin a lay of one material of a batch on some hides."""
+    batch = batches.batch_by_id(batch_id)
+    chosen = [found.hide for found in hides.hides_by_id(asked.hide_ids)]
+    job = job_for(f"{batch.number} {asked.material}", batch.lines, asked.material, chosen, Policy(batch.gap_mm, batch.grain_school), asked.objective, batch.match_sets)
+    return Created(id=lays.create_lay(batch_id, asked.material, job))
+
+
+def _summary(batch: Batch) -> BatchSummary:
+    needs = needs_of_batch(batch.lines)
+    return BatchSummary(
+        id=batch.id, number=batch.number, name=batch.name, state=batch.state, due_on=batch.due_on, lines=[_line(line) for line in batch.lines],
+        pieces=sum(n.pieces for n in needs), area_m2=sum(n.area_m2 for n in needs), chosen=len(batch.hide_ids),
+    )  # fmt: skip
+
+
+def _line(line: Line) -> LineOut:
+    return LineOut(article=line.article.slug, name=line.article.name, quantity=line.quantity)
+
+
+def _material(batch: Batch, material: str, count: int, area_m2: float, rack: list[RackHide], laid: list[LaySummary]) -> MaterialNeed:
+    pieces = pieces_of_batch(batch.lines, material)
+    names = {piece_id(line.article, p): (p.name, line.article.name) for line in batch.lines for p in line.article.pieces}
+    policy = Policy(batch.gap_mm, batch.grain_school)
+    offers = []
+    for found in rack:
+        if found.material != material or found.state == "used up":
+            continue
+        fit = suits(found.hide, pieces, policy)
+        offers.append(
+            LeatherOffer(
+                hide_id=found.id, number=found.number, chosen=found.id in batch.hide_ids, usable_m2=found.hide.usable.area / 1e6,
+                fair_m2=fit.fair_m2, never=[names[p][0] for p in fit.never],
+            )
+        )  # fmt: skip
+    return MaterialNeed(
+        material=material, pieces=count, area_m2=area_m2, chosen_m2=sum(o.usable_m2 for o in offers if o.chosen), offers=offers,
+        items=[
+            PieceNeed(
+                id=p.id, name=names[p.id][0], article=names[p.id][1], quantity=p.quantity, area_m2=p.area_mm2 * p.quantity / 1e6,
+                needs=list(needs_in_words(p)), rings=piece_rings(p), grain_deg=grain_of(p),
+            )
+            for p in pieces
+        ],
+        lays=[s for s in lay_summaries(laid) if s.material == material],
+    )  # fmt: skip

@@ -1,0 +1,155 @@
+"""The command line: ``fairlay lay``, ``check``, ``serve``, ``worker``, ``demo``, ``migrate``."""
+
+from __future__ import annotations
+
+import json
+import logging
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from fairlay.core.errors import BadJob, FairLayError
+from fairlay.core.formats.exchange import read_job, read_lay, write_lay
+from fairlay.core.formats.svg import lay_svg
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Lay pattern pieces on hides.")
+
+
+def _read(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as cause:
+        raise BadJob(f"{path} cannot be read: {cause.strerror}", value=str(path), expected="a file") from cause
+
+
+def _write(path: Path, text: str) -> None:
+    """Write a file whole or not at all."""
+    part = path.with_name(path.name + ".part")
+    try:
+        part.write_text(text, encoding="utf-8")
+        part.replace(path)
+    except OSError as cause:
+        raise BadJob(f"{path} cannot be written: {cause.strerror}", value=str(path), expected="a place that can be written to") from cause
+
+
+@app.command("lay")
+def lay_command(
+    job_file: Annotated[Path, typer.Argument(metavar="JOB.json", help="The job, in the exchange format.")],
+    out: Annotated[Path, typer.Option(help="Where the lay goes.")],
+    seconds: Annotated[float | None, typer.Option(help="Time to spend; the job's own by default.", min=0.0)] = None,
+    seed: Annotated[int | None, typer.Option(help="The seed; the job's own by default.")] = None,
+    steps: Annotated[int | None, typer.Option(help="Stop after so many steps: the same steps give the same lay.", min=1)] = None,
+    svg: Annotated[Path | None, typer.Option(help="Draw the lay here as well, at true size.")] = None,
+    sizes_are_right: Annotated[bool, typer.Option("--sizes-are-right", help="Accept pieces longer than any hide.")] = False,
+) -> None:
+    """Lay a job and write the lay. Exit 0 with a lay that keeps every rule, even one that could not place everything."""
+    from fairlay.core.engine import lay_job
+
+    job = read_job(_read(job_file), sizes_are_right=sizes_are_right)
+    if seed is not None:
+        job = replace(job, seed=seed)
+    lay = lay_job(job, time.monotonic, seconds=seconds, steps=steps)
+    _write(out, json.dumps(write_lay(lay), indent=1) + "\n")
+    if svg:
+        _write(svg, lay_svg(job, lay))
+
+
+@app.command()
+def check(
+    job_file: Annotated[Path, typer.Argument(metavar="JOB.json")],
+    lay_file: Annotated[Path, typer.Argument(metavar="LAY.json")],
+) -> None:
+    """Check a lay against its job by the product's own rules: prints each rule that is broken, exit 1 if any is."""
+    from fairlay.core.lay import broken_rules, measure
+
+    job = read_job(_read(job_file), sizes_are_right=True)
+    lay = read_lay(_read(lay_file))
+    broken = broken_rules(job, lay)
+    for b in broken:
+        print(f"{b.rule}: {b.sentence}")
+    if broken:
+        raise typer.Exit(1)
+    m = measure(job, lay)
+    print(f"fair: {m.placed} of {m.wanted} pieces, {m.placed_m2:.3f} m2 placed, fill {m.fill:.4f}, {m.used_m2:.3f} m2 of leather used for {m.cost:.2f}")
+
+
+@app.command()
+def serve(
+    host: Annotated[str, typer.Option()] = "127.0.0.1",
+    port: Annotated[int, typer.Option(min=1, max=65535)] = 8350,
+) -> None:
+    """Serve the application."""
+    import uvicorn
+
+    _log()
+    uvicorn.run("fairlay.api.app:create_app", factory=True, host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
+
+
+@app.command()
+def worker(count: Annotated[int, typer.Option(help="Processes at the queue.", min=1)] = 2) -> None:
+    """Work at the queue of long jobs."""
+    from fairlay.work.queue import run_workers
+
+    _log()
+    run_workers(count)
+
+
+@app.command()
+def migrate() -> None:
+    """Bring the tables up to date."""
+    from fairlay.store.database import migrate as run
+    from fairlay.store.database import open_database, wait_until_up
+
+    open_database()
+    wait_until_up()
+    done = run()
+    print("tables brought up to date: " + ", ".join(done) if done else "the tables are up to date")
+
+
+@app.command()
+def demo() -> None:
+    """Put the demo workshop into an empty store."""
+    from fairlay.demo import fill_if_empty
+    from fairlay.store.database import open_database, wait_until_up
+
+    open_database()
+    wait_until_up()
+    print("Quillback Yard is in the store" if fill_if_empty() else "the store holds a workshop already; nothing was changed")
+
+
+@app.command()
+def warm() -> None:
+    """Compile the kernels once, so that the first lay does not wait for them."""
+    from fairlay.core.engine.warm import warm_kernels
+
+    warm_kernels()
+
+
+@app.command()
+def openapi() -> None:
+    """Print the OpenAPI document that the front end's client is made from."""
+    from fairlay.api.app import create_app
+
+    print(json.dumps(create_app(connect=False).openapi(), indent=1, sort_keys=True))
+
+
+def _log() -> None:
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s: %(message)s", datefmt="%H:%M:%S")
+    logging.getLogger("huey").setLevel(logging.WARNING)
+
+
+def main() -> None:
+    """Run the command line; what goes wrong on purpose is one line on stderr and exit 2."""
+    try:
+        app()
+    except FairLayError as error:
+        print(f"fairlay: {error}", file=sys.stderr)
+        sys.exit(2)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,69 @@
+"""A lay as SVG at true size: one user unit is one mm, backbone along the top, belly down."""
+
+from __future__ import annotations
+
+from xml.sax.saxutils import escape, quoteattr
+
+from fairlay.core.lay.check import hide_shapes
+from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.leather import Hide
+from fairlay.core.leather.hide import SEVERITY_NAMES
+from fairlay.core.shapes.rings import Ring, rings_of
+
+ROOM_MM = 40.0
+"""Between hides, where a lay has several on one sheet."""
+STYLE = (
+    ".hide{fill:#d9b48a;stroke:#2b2621;stroke-width:1.2}.zone{fill:none;stroke:#7b5a34;stroke-width:.5;stroke-dasharray:8 5}"
+    ".flaw{fill:none;stroke:#8c2f1d;stroke-width:1}.flaw.s1{stroke-dasharray:1.5 3}.flaw.s2{stroke-dasharray:7 4}"
+    ".piece{fill:#f4e8c9;fill-rule:evenodd;stroke:#1d1a17;stroke-width:.4}text{font:12px sans-serif;fill:#1d1a17;text-anchor:middle}"
+)
+
+
+def path_data(rings: list[Ring]) -> str:
+    """Return rings as SVG path data, three decimals of a mm."""
+    return " ".join("M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in ring) + "Z" for ring in rings)
+
+
+def lay_svg(job: Job, lay: Lay, hide_id: str | None = None) -> str:
+    """Return an SVG document of a lay: width and height in mm, so that it opens and prints at true size.
+
+    ``hide_id`` draws one hide; else every hide that anything lies on, one below the other.
+    """
+    used = {p.hide for p in lay.placements}
+    hides = [h for h in job.hides if (h.id == hide_id if hide_id else h.id in used)] or list(job.hides)
+    blocks, top, width = [], ROOM_MM, 0.0
+    for hide in hides:
+        length = _shown_length(job, lay, hide)
+        x0, y0, x1, y1 = hide.region.bounds
+        x1 = min(x1, length) if length else x1
+        blocks.append(f'<g id={quoteattr(hide.id)} transform="translate({ROOM_MM - x0:.3f},{top - y0:.3f})">{_hide_svg(job, lay, hide, x1)}</g>')
+        top += y1 - y0 + ROOM_MM
+        width = max(width, x1 - x0 + 2 * ROOM_MM)
+    return (
+        f'<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" width="{width:.3f}mm" height="{top:.3f}mm" viewBox="0 0 {width:.3f} {top:.3f}">'
+        f"<title>{escape(job.name)}</title><style>{STYLE}</style>{''.join(blocks)}</svg>\n"
+    )
+
+
+def _shown_length(job: Job, lay: Lay, hide: Hide) -> float | None:
+    if not hide.is_roll:
+        return None
+    return max((shape.bounds[2] for _, shape in hide_shapes(job, lay, hide)), default=1000.0) + 20.0
+
+
+def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
+    if hide.is_roll:
+        out = [f'<rect class="hide" width="{x1:.3f}" height="{hide.width_mm:.3f}"/>']
+    else:
+        out = [f'<path class="hide" fill-rule="evenodd" d="{path_data([hide.outline, *hide.holes])}"/>']
+    out += [f'<path class="zone" d="{path_data(rings_of(shown))}"><title>tightness {zone.tightness}</title></path>' for zone, shown in hide.zone_regions]
+    out += [
+        f'<path class="flaw s{flaw.severity}" d="{path_data([flaw.outline])}"><title>{escape(flaw.kind)}, {SEVERITY_NAMES[flaw.severity]}</title></path>' for flaw in hide.flaws
+    ]
+    for placement, shape in hide_shapes(job, lay, hide):
+        c = shape.representative_point()
+        name = f"{placement.piece} {placement.copy + 1}"
+        out.append(f'<path class="piece" data-piece={quoteattr(placement.piece)} data-copy="{placement.copy}" d="{path_data(rings_of(shape))}"><title>{escape(name)}</title></path>')
+        if shape.area > 8000:
+            out.append(f'<text x="{c.x:.1f}" y="{c.y:.1f}">{escape(name)}</text>')
+    return "".join(out)

@@ -1,0 +1,118 @@
+"""From a batch (articles and how many) and chosen hides to the job that the engine is asked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from fairlay.core.errors import BadJob
+from fairlay.core.lay.lay import Job, Objective
+from fairlay.core.lay.sound import check_job, roll_length_mm
+from fairlay.core.leather import Hide
+from fairlay.core.pattern import Piece
+from fairlay.core.rules import Policy, fair_ground
+from fairlay.core.shapes.rings import Ring
+
+
+@dataclass(frozen=True)
+class ArticlePiece:
+    """A piece of an article: the pattern (its quantity is how many one article takes), its name and material."""
+
+    pattern: Piece
+    name: str
+    material: str
+
+
+@dataclass(frozen=True)
+class Article:
+    """A product and its pieces."""
+
+    slug: str
+    name: str
+    pieces: tuple[ArticlePiece, ...]
+
+
+@dataclass(frozen=True)
+class Line:
+    """How many of an article a batch makes."""
+
+    article: Article
+    quantity: int
+
+
+@dataclass(frozen=True)
+class Need:
+    """What a batch needs of one material: pieces, and their area before any waste, in m2."""
+
+    material: str
+    pieces: int
+    area_m2: float
+
+
+@dataclass(frozen=True)
+class Suits:
+    """How far a hide serves a batch: fair area over area wanted, by piece, and the worst of them."""
+
+    hide: str
+    fair_m2: float
+    never: tuple[str, ...]
+
+
+def piece_id(article: Article, piece: ArticlePiece) -> str:
+    """The name of a piece in a job: ``article/piece``."""
+    return f"{article.slug}/{piece.pattern.id}"
+
+
+def pieces_of_batch(lines: Iterable[Line], material: str) -> tuple[Piece, ...]:
+    """Return the pieces of one material that a batch cuts, each with its whole quantity and its set."""
+    out = []
+    for line in lines:
+        for piece in line.article.pieces:
+            if piece.material == material and line.quantity:
+                each = piece.pattern.quantity
+                out.append(replace(piece.pattern, id=piece_id(line.article, piece), quantity=each * line.quantity, set_name=line.article.slug, per_set=each))
+    return tuple(out)
+
+
+def needs_of_batch(lines: Sequence[Line]) -> tuple[Need, ...]:
+    """Return what a batch needs of each material, in the order the articles name them."""
+    materials = dict.fromkeys(p.material for line in lines for p in line.article.pieces)
+    out = []
+    for material in materials:
+        pieces = pieces_of_batch(lines, material)
+        out.append(Need(material, sum(p.quantity for p in pieces), sum(p.quantity * p.area_mm2 for p in pieces) / 1e6))
+    return tuple(out)
+
+
+def job_for(name: str, lines: Sequence[Line], material: str, hides: Sequence[Hide], policy: Policy, objective: Objective, match_sets: Sequence[str] = (), seconds: float = 60.0, seed: int = 1) -> Job:
+    """Return the job of laying one material of a batch on the hides chosen for it.
+
+    Raises BadJob where nothing is to be cut of the material, or no hide is chosen. A roll is
+    given as much length as the pieces could need.
+    """
+    pieces = pieces_of_batch(lines, material)
+    if not pieces:
+        raise BadJob(f"{name} cuts nothing from {material}", value=material, expected="one of " + (", ".join(n.material for n in needs_of_batch(lines)) or "no material at all"))
+    if not hides:
+        raise BadJob(f"no {material} is chosen for {name}", value=material, expected="at least one hide")
+    whole = tuple(replace(h, outline=_roll_outline(h, pieces)) if h.is_roll else h for h in hides)
+    job = Job(name, whole, pieces, policy, objective, tuple(s for s in match_sets if any(p.set_name == s for p in pieces)), (), seconds, seed)
+    check_job(job)
+    return job
+
+
+def _roll_outline(hide: Hide, pieces: Sequence[Piece]) -> Ring:
+    outline = hide.outline.copy()
+    outline[:, 0] = [min(x, roll_length_mm(pieces, (hide.width_mm or 1.0) - 2 * hide.edge_margin_mm)) for x in outline[:, 0]]
+    return outline
+
+
+def suits(hide: Hide, pieces: Sequence[Piece], policy: Policy) -> Suits:
+    """Return the area of a hide that bears at least one of the pieces, and the pieces it can never bear for want of fair area."""
+    never, best = [], 0.0
+    for piece in pieces:
+        fair = fair_ground(piece, hide, policy)[0].area
+        best = max(best, fair)
+        if fair < piece.area_mm2:
+            never.append(piece.id)
+    return Suits(hide.id, best / 1e6, tuple(never))

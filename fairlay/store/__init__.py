@@ -1,0 +1,1 @@
+"""Tables and repositories: what the workshop knows, kept in MariaDB."""

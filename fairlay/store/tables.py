@@ -1,0 +1,167 @@
+"""The tables. Geometry is JSON in mm beside the columns that are searched or summed."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import peewee
+
+from fairlay.store.database import database
+
+
+class Json(peewee.Field):
+    """Any JSON value, in MariaDB's JSON column. (peewee's own field casts to JSON, which MariaDB has no cast to.)"""
+
+    field_type = "JSON"
+
+    def db_value(self, value: Any) -> str | None:
+        return None if value is None else json.dumps(value, allow_nan=False, separators=(",", ":"))
+
+    def python_value(self, value: Any) -> Any:
+        return None if value is None else json.loads(value)
+
+
+class Table(peewee.Model):
+    class Meta:
+        database = database
+        legacy_table_names = False
+
+
+class HideRow(Table):
+    """A hide on the rack. ``shape`` holds outline, holes, zones, flaws, readings, backbone, margin and width."""
+
+    number = peewee.CharField(32, unique=True)
+    kind = peewee.CharField(16)
+    material = peewee.CharField(64, index=True)
+    mill = peewee.CharField(64)
+    colour = peewee.CharField(32)
+    tannage = peewee.CharField(32)
+    temper = peewee.CharField(16)
+    thickness_mm = peewee.FloatField()
+    grade = peewee.CharField(16)
+    state = peewee.CharField(16, index=True)
+    cost_per_m2 = peewee.FloatField()
+    area_m2 = peewee.FloatField()
+    shape = Json()
+    received_on = peewee.DateField()
+
+    class Meta:
+        table_name = "hide"
+
+
+class ArticleRow(Table):
+    slug = peewee.CharField(64, unique=True)
+    name = peewee.CharField(128)
+    note = peewee.TextField(default="")
+
+    class Meta:
+        table_name = "article"
+
+
+class PieceRow(Table):
+    """A piece of an article. ``needs`` is the exchange format's piece, its quantity that of one article."""
+
+    article = peewee.ForeignKeyField(ArticleRow, backref="pieces", on_delete="CASCADE")
+    slug = peewee.CharField(64)
+    name = peewee.CharField(128)
+    material = peewee.CharField(64)
+    revision = peewee.CharField(16, default="A")
+    needs = Json()
+
+    class Meta:
+        table_name = "piece"
+        indexes = ((("article", "slug", "revision"), True),)
+
+
+class BatchRow(Table):
+    number = peewee.CharField(32, unique=True)
+    name = peewee.CharField(128)
+    state = peewee.CharField(16, index=True)
+    due_on = peewee.DateField(null=True)
+    gap_mm = peewee.FloatField(default=0.0)
+    grain_school = peewee.CharField(16, default="backbone")
+    match_sets = Json(default=list)
+
+    class Meta:
+        table_name = "batch"
+
+
+class BatchLineRow(Table):
+    batch = peewee.ForeignKeyField(BatchRow, backref="lines", on_delete="CASCADE")
+    article = peewee.ForeignKeyField(ArticleRow)
+    quantity = peewee.IntegerField()
+
+    class Meta:
+        table_name = "batch_line"
+        indexes = ((("batch", "article"), True),)
+
+
+class BatchHideRow(Table):
+    """Leather chosen for a batch."""
+
+    batch = peewee.ForeignKeyField(BatchRow, backref="leather", on_delete="CASCADE")
+    hide = peewee.ForeignKeyField(HideRow)
+
+    class Meta:
+        table_name = "batch_hide"
+        indexes = ((("batch", "hide"), True),)
+
+
+class LayRow(Table):
+    """A lay of one material of a batch. ``job`` is the exchange job as it was when laying began; ``head`` the newest revision."""
+
+    batch = peewee.ForeignKeyField(BatchRow, backref="lays", on_delete="CASCADE")
+    material = peewee.CharField(64)
+    objective = peewee.CharField(16)
+    job = Json()
+    head = peewee.IntegerField(default=0)
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "lay"
+
+
+class LayRevisionRow(Table):
+    """What one revision changed: ``changes`` has ``down`` (placements put or moved) and ``up`` (keys taken away).
+
+    ``stands_for`` is the revision whose lay this one shows again, after an undo.
+    """
+
+    lay = peewee.ForeignKeyField(LayRow, backref="revisions", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    source = peewee.CharField(16)
+    mark = peewee.CharField(128, default="")
+    stands_for = peewee.IntegerField(null=True)
+    changes = Json()
+    unplaced = Json(default=list)
+    measures = Json(default=dict)
+    worth = peewee.DoubleField(default=0.0)
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "lay_revision"
+        indexes = ((("lay", "number"), True),)
+
+
+class JobRow(Table):
+    """Long work in the queue. ``version`` rises with each change, for those who watch."""
+
+    kind = peewee.CharField(16)
+    lay = peewee.ForeignKeyField(LayRow, backref="jobs", on_delete="CASCADE")
+    state = peewee.CharField(16, index=True)
+    seconds = peewee.FloatField()
+    seed = peewee.IntegerField(default=1)
+    stop_asked = peewee.BooleanField(default=False)
+    version = peewee.IntegerField(default=0)
+    attempts = peewee.IntegerField(default=0)
+    revision = peewee.IntegerField(null=True)
+    spent_s = peewee.FloatField(default=0.0)
+    history = Json(default=list)
+    error = peewee.TextField(default="")
+    beat_at = peewee.DateTimeField(null=True)
+    created_at = peewee.DateTimeField()
+    ended_at = peewee.DateTimeField(null=True)
+
+    class Meta:
+        table_name = "work_job"

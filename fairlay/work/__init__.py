@@ -1,0 +1,1 @@
+"""Long work: a queue kept in the same MariaDB, and the workers at it."""

@@ -1,0 +1,1 @@
+"""What ``./start`` and ``./check`` run; no part of the application."""
