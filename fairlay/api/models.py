@@ -20,6 +20,24 @@ class Problem(BaseModel):
     newer: int | None = None
 
 
+class Bounds(BaseModel):
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+
+
+class Matrix(BaseModel):
+    """x' = a x + c y + e, y' = b x + d y + f, as SVG writes a transform."""
+
+    a: float
+    b: float
+    c: float
+    d: float
+    e: float
+    f: float
+
+
 class ZoneOut(BaseModel):
     tightness: int
     name: str
@@ -35,14 +53,14 @@ class FlawOut(BaseModel):
 
 
 class HideShape(BaseModel):
-    """A hide drawn: its rings, zones as far as they show, flaws, and bounds (x0, y0, x1, y1)."""
+    """A hide drawn: its rings, zones as far as they show, flaws, and bounds."""
 
     number: str
     kind: str
     rings: list[Points]
     zones: list[ZoneOut]
     flaws: list[FlawOut]
-    bounds: tuple[float, float, float, float]
+    bounds: Bounds
     edge_margin_mm: float
 
 
@@ -211,12 +229,12 @@ class LayPiece(BaseModel):
 
 
 class LayPlacement(BaseModel):
-    """A piece where it lies: ``matrix`` (a, b, c, d, e, f) takes its rings onto the hide."""
+    """A piece where it lies: ``matrix`` takes its rings onto the hide."""
 
     piece: str
     copy_number: int
     hide: str
-    matrix: tuple[float, float, float, float, float, float]
+    matrix: Matrix
     mirrored: bool
     rotation_deg: float
 

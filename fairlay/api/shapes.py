@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from fairlay.api.models import FlawOut, HideShape, LaySummaryOut, ZoneOut
+from fairlay.api.models import Bounds, FlawOut, HideShape, LaySummaryOut, ZoneOut
 from fairlay.core.leather import Hide
 from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES
 from fairlay.core.pattern import Piece
@@ -29,7 +29,7 @@ def hide_shape(hide: Hide, shown_length_mm: float | None = None) -> HideShape:
             for zone, shown in hide.zone_regions
         ],
         flaws=[FlawOut(kind=f.kind, severity=f.severity, severity_name=SEVERITY_NAMES[f.severity], outline=as_points(f.outline, 1)) for f in hide.flaws],
-        bounds=(float(x0), float(y0), float(x1), float(y1)),
+        bounds=Bounds(x0=x0, y0=y0, x1=x1, y1=y1),
         edge_margin_mm=hide.edge_margin_mm,
     )
 

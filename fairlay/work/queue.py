@@ -42,7 +42,9 @@ def take_up_again() -> list[int]:
 
 def run_workers(count: int) -> None:
     """Work at the queue with ``count`` processes until told to stop (SIGINT waits for the best so far, SIGTERM does not)."""
+    open_database()
     huey, _ = _queue()
+    # Each process opens the database anew: a connection may not be shared across a fork.
     huey.on_startup(name="open the database")(open_database)
     consumer = Consumer(huey, workers=count, worker_type="process", periodic=False, max_delay=0.4, health_check_interval=5)
     threading.Thread(target=_watch_for_orphans, daemon=True).start()

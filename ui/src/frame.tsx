@@ -1,0 +1,65 @@
+import { Navigate, NavLink, Route, Routes } from 'react-router'
+import { UnitsProvider, useUnits } from './parts/units'
+import { BatchRoom } from './rooms/batches/BatchRoom'
+import { BatchesRoom } from './rooms/batches/BatchesRoom'
+import { LeatherRoom } from './rooms/leather/LeatherRoom'
+import { ChooseRoom } from './rooms/lay/ChooseRoom'
+import { LayRoom } from './rooms/lay/LayRoom'
+import { LaysRoom } from './rooms/lay/LaysRoom'
+
+const ROOMS = [
+  { to: '/leather', name: 'Leather' },
+  { to: '/batches', name: 'Batches' },
+  { to: '/lay', name: 'Lay' },
+]
+
+/** The frame: the rooms in the order of the work, and the room one stands in. */
+export function Frame() {
+  return (
+    <UnitsProvider>
+      <div className="flex h-full flex-col">
+        <header className="flex items-stretch gap-8 bg-bench-deep pl-5">
+          <span className="self-center font-stamp text-xl font-bold tracking-wide">Fair Lay</span>
+          <nav className="flex" aria-label="Rooms">
+            {ROOMS.map((room) => (
+              <NavLink key={room.to} to={room.to} className="group flex min-h-12 flex-col justify-end text-lg">
+                {({ isActive }) => (
+                  <>
+                    <span className={`px-5 pb-1.5 font-stamp ${isActive ? 'font-bold text-chalk' : 'text-chalk-dim group-hover:text-chalk'}`}>{room.name}</span>
+                    <span className={`block ${isActive ? 'rule' : 'h-[9px]'}`} />
+                  </>
+                )}
+              </NavLink>
+            ))}
+          </nav>
+          <UnitsChoice />
+        </header>
+        <main className="min-h-0 flex-1">
+          <Routes>
+            <Route path="/" element={<Navigate to="/batches" replace />} />
+            <Route path="/leather" element={<LeatherRoom />} />
+            <Route path="/batches" element={<BatchesRoom />} />
+            <Route path="/batches/:id" element={<BatchRoom />} />
+            <Route path="/lay" element={<LaysRoom />} />
+            <Route path="/lay/new" element={<ChooseRoom />} />
+            <Route path="/lay/:id" element={<LayRoom />} />
+            <Route path="*" element={<Navigate to="/batches" replace />} />
+          </Routes>
+        </main>
+      </div>
+    </UnitsProvider>
+  )
+}
+
+function UnitsChoice() {
+  const units = useUnits()
+  return (
+    <label className="ml-auto flex items-center gap-2 pr-5 text-sm text-chalk-dim">
+      Units
+      <select className="min-h-9 rounded-sm border border-bench-line bg-bench-deep px-2 text-chalk" value={units.system} onChange={(e) => { units.change(e.target.value === 'imperial' ? 'imperial' : 'metric') }}>
+        <option value="metric">mm, m²</option>
+        <option value="imperial">in, ft², oz</option>
+      </select>
+    </label>
+  )
+}

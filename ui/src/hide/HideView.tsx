@@ -1,0 +1,98 @@
+import { select } from 'd3-selection'
+import { zoom, zoomIdentity, type ZoomBehavior, type ZoomTransform } from 'd3-zoom'
+import { useEffect, useImperativeHandle, useRef, useState, type ReactNode, type Ref } from 'react'
+import type { Schemas } from '../api/client'
+import { useUnits } from '../parts/units'
+
+export interface ViewHandle {
+  nearer: () => void
+  farther: () => void
+  whole: () => void
+  move: (dx: number, dy: number) => void
+}
+
+const TAPE = 26
+
+/**
+ * A hide filling its space, at a scale told by a tape along the backbone and one down the depth.
+ * Wheel or pinch to go nearer, drag to move; the handle does the same from keys. `children` draw in mm.
+ */
+export function HideView({ bounds, handle, label, children }: { bounds: Schemas['Bounds']; handle?: Ref<ViewHandle>; label: string; children: (scale: number) => ReactNode }) {
+  const svg = useRef<SVGSVGElement>(null)
+  const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null)
+  const [size, setSize] = useState<{ w: number; h: number } | null>(null)
+  const [view, setView] = useState<ZoomTransform>(zoomIdentity)
+  const { x0, y0, x1, y1 } = bounds
+
+  useEffect(() => {
+    const own = svg.current
+    if (own === null) return
+    const watch = new ResizeObserver(() => { setSize({ w: own.clientWidth, h: own.clientHeight }) })
+    watch.observe(own)
+    behaviour.current = zoom<SVGSVGElement, unknown>().scaleExtent([0.6, 40]).on('zoom', (event: { transform: ZoomTransform }) => { setView(event.transform) })
+    select(own).call(behaviour.current)
+    return () => { watch.disconnect() }
+  }, [])
+  useImperativeHandle(handle, () => {
+    const act = (change: (own: ReturnType<typeof select<SVGSVGElement, unknown>>, z: ZoomBehavior<SVGSVGElement, unknown>) => void) => () => {
+      if (svg.current && behaviour.current) change(select<SVGSVGElement, unknown>(svg.current), behaviour.current)
+    }
+    return {
+      nearer: act((own, z) => { z.scaleBy(own, 1.4) }),
+      farther: act((own, z) => { z.scaleBy(own, 1 / 1.4) }),
+      whole: act((own, z) => { z.transform(own, zoomIdentity) }),
+      move: (dx, dy) => { act((own, z) => { z.translateBy(own, dx, dy) })() },
+    }
+  })
+
+  const margin = 18
+  const base = size ? Math.max(0.01, Math.min((size.w - TAPE - 2 * margin) / (x1 - x0), (size.h - TAPE - 2 * margin) / (y1 - y0))) : 0.3
+  const scale = base * view.k
+  const left = size ? TAPE + (size.w - TAPE - (x1 - x0) * base) / 2 : 0
+  const top = TAPE + margin
+  const tx = view.applyX(left) - x0 * scale
+  const ty = view.applyY(top) - y0 * scale
+  return (
+    <svg ref={svg} className="block h-full w-full touch-none select-none" role="img" aria-label={label} data-scale={scale}>
+      {size && (
+        <>
+          <g transform={`translate(${tx},${ty}) scale(${scale})`}>{children(scale)}</g>
+          <Tape along width={size.w} from={(TAPE - tx) / scale} to={(size.w - tx) / scale} at={(mm) => mm * scale + tx} scale={scale} last={x1} />
+          <Tape width={size.h} from={(TAPE - ty) / scale} to={(size.h - ty) / scale} at={(mm) => mm * scale + ty} scale={scale} last={y1} />
+          <rect width={TAPE} height={TAPE} fill="#c68f2d" />
+        </>
+      )}
+    </svg>
+  )
+}
+
+/** A tape measure in the user's units, numbers where there is room for them. */
+function Tape({ along = false, width, from, to, at, scale, last }: { along?: boolean; width: number; from: number; to: number; at: (mm: number) => number; scale: number; last: number }) {
+  const { system } = useUnits()
+  const unit = system === 'metric' ? 1 : 25.4
+  const steps = system === 'metric' ? [1, 5, 10, 50, 100, 500] : [0.125, 0.5, 1, 6, 12, 36]
+  const tick = steps.find((s) => s * unit * scale >= 7) ?? 500
+  const numbered = [...steps, 1000, 2000].find((s) => s * unit * scale >= 58 && Math.abs(s / tick - Math.round(s / tick)) < 1e-6) ?? tick * 10
+  const marks: ReactNode[] = []
+  for (let k = Math.max(0, Math.ceil(from / unit / tick)); k * tick * unit <= Math.min(to, last + 100); k++) {
+    const value = k * tick
+    const p = at(value * unit)
+    const big = Math.abs(value / numbered - Math.round(value / numbered)) < 1e-6
+    const size = big ? 11 : 5
+    marks.push(along ? <line key={k} x1={p} x2={p} y1={TAPE - size} y2={TAPE} stroke="#2b1e06" /> : <line key={k} y1={p} y2={p} x1={TAPE - size} x2={TAPE} stroke="#2b1e06" />)
+    if (big && p < width - 30) {
+      const words = String(Number(value.toFixed(3)))
+      marks.push(
+        <text key={`t${k}`} x={along ? p + 3 : 0} y={along ? 12 : 0} transform={along ? undefined : `translate(12,${p + 3}) rotate(90)`} fontSize={12} fontWeight={600} fill="#211c17">
+          {words}
+        </text>,
+      )
+    }
+  }
+  return (
+    <g>
+      <rect width={along ? width : TAPE} height={along ? TAPE : width} fill="#dfae4e" />
+      {marks}
+    </g>
+  )
+}

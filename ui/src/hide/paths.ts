@@ -1,0 +1,19 @@
+import type { Schemas } from '../api/client'
+
+export type Ring = number[][]
+export type HideShape = Schemas['HideShape']
+
+/** SVG path data of rings given as points in mm. */
+export const pathOf = (rings: Ring[]) => rings.map((ring) => `M${ring.map((p) => `${p[0] ?? 0},${p[1] ?? 0}`).join('L')}Z`).join('')
+
+/** Bounds of rings: x0, y0, x1, y1. */
+export function boundsOf(rings: Ring[]): [number, number, number, number] {
+  const points = rings.flat()
+  const xs = points.map((p) => p[0] ?? 0)
+  const ys = points.map((p) => p[1] ?? 0)
+  return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)]
+}
+
+/** Leather by the name of its colour. An unknown name is drawn as plain russet. */
+const LEATHERS: Record<string, string> = { chestnut: '#8b5a3a', russet: '#a86c3e', undyed: '#cbb48c', black: '#4a4643', natural: '#c79a6b' }
+export const leatherColour = (name?: string) => LEATHERS[name ?? ''] ?? '#a5693f'

@@ -1,0 +1,48 @@
+import { createContext, useContext, useState, type ReactNode } from 'react'
+
+export type System = 'metric' | 'imperial'
+
+const MM_PER_INCH = 25.4
+const FT2_PER_M2 = 10.7639
+
+/** How figures are written in the user's units; everything is kept in mm and m2. */
+export interface Units {
+  system: System
+  change: (system: System) => void
+  length: (mm: number) => string
+  area: (m2: number) => string
+  money: (amount: number) => string
+  thickness: (mm: number) => string
+}
+
+const Context = createContext<Units | null>(null)
+const KEPT = 'fairlay.units'
+
+export function UnitsProvider({ children }: { children: ReactNode }) {
+  const [system, setSystem] = useState<System>(() => (localStorage.getItem(KEPT) === 'imperial' ? 'imperial' : 'metric'))
+  const metric = system === 'metric'
+  const units: Units = {
+    system,
+    change: (next) => {
+      localStorage.setItem(KEPT, next)
+      setSystem(next)
+    },
+    length: (mm) => (metric ? `${Math.round(mm)} mm` : `${(mm / MM_PER_INCH).toFixed(1)} in`),
+    area: (m2) => (m2 === 0 ? (metric ? '0 m²' : '0 ft²') : metric ? (m2 < 0.1 ? `${(m2 * 100).toFixed(m2 < 0.01 ? 2 : 1)} dm²` : `${m2.toFixed(2)} m²`) : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`),
+    money: (amount) => amount.toFixed(2),
+    thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / 0.396875).toFixed(1)} oz`),
+  }
+  return <Context value={units}>{children}</Context>
+}
+
+export function useUnits(): Units {
+  const units = useContext(Context)
+  if (units === null) throw new Error('useUnits outside UnitsProvider')
+  return units
+}
+
+export const percent = (share: number, decimals = 0) => `${(share * 100).toFixed(decimals)} %`
+/** A share as a CSS length. */
+export const cssShare = (share: number) => `${(Math.min(1, Math.max(0, share)) * 100).toFixed(2)}%`
+export const plural = (count: number, one: string, many = `${one}s`) => `${count} ${count === 1 ? one : many}`
+export const dayOf = (iso: string) => new Date(iso).toLocaleDateString(undefined, { day: 'numeric', month: 'short', year: 'numeric' })
