@@ -80,7 +80,7 @@ def articles() -> tuple[Article, ...]:
         return ArticlePiece(Piece(slug, outline, each, **needs), name, material)  # type: ignore[arg-type]  # needs are the fields of Piece
 
     chair = Article("camp-chair", "Camp chair", (
-        piece("Back", panel(430, 350, 310, 40), 1, show_limit=0, max_tightness=2, grain=WITH_BACKBONE, thickness_mm=(1.8, 3.0), hidden=(_ring([(0.5, -100), (36, -100), (36, 100), (0.5, 100)], "turning"),)),
+        piece("Back", panel(430, 350, 310, 40), 1, show_limit=1, max_tightness=2, grain=WITH_BACKBONE, thickness_mm=(1.8, 3.0), hidden=(_ring([(0.5, -100), (36, -100), (36, 100), (0.5, 100)], "turning"),)),
         piece("Seat", panel(330, 270, 270, 25), 1, show_limit=0, max_tightness=1, grain=WITH_BACKBONE, thickness_mm=(1.8, 3.0)),
         piece("Arm strap", strap(880, 34), 2, STRAP, show_limit=1, max_tightness=1, grain=STRICT, thickness_mm=(2.8, 4.2)),
         piece("Post loop", rounded(170, 56, 20), 2, show_limit=1, max_tightness=2, grain=WITH_BACKBONE),

@@ -30,7 +30,7 @@ def _rack() -> list[tuple[Hide, dict[str, object]]]:
         (sides.side("F-103", 13, 2340, 1090, 88.0, (14, 14, 7)), about(BODY, FERROW, "chestnut", 2.2, "2", 40)),
         (sides.side("O-041", 21, 2120, 980, 96.0, (8, 6, 3), 2.3), about(BODY, OXLADE, "russet", 2.3, "1", 12)),
         (sides.side("O-042", 22, 2400, 1120, 79.0, (16, 18, 8)), about(BODY, OXLADE, "russet", 2.2, "3", 12)),
-        (sides.side("O-043", 23, 2250, 1040, 96.0, (6, 4, 2)), about(BODY, OXLADE, "russet", 2.3, "1", 3, state="received")),
+        (sides.side("O-043", 23, 2250, 1040, 96.0, (6, 4, 2)), about(BODY, OXLADE, "russet", 2.3, "1", 3, state="looked over")),
         (sides.cut("F-S07", "shoulder", 31, 860, 1180, 72.0, (6, 4, 1), 2), about(BODY, FERROW, "chestnut", 2.1, "2", 25)),
         (sides.cut("O-B02", "bend", 32, 1340, 640, 148.0, (3, 2, 1), 1), about(STRAP, OXLADE, "russet", 3.5, "1", 25, "firm")),
         (sides.cut("F-B05", "bend", 34, 1260, 610, 142.0, (4, 2, 1), 1), about(STRAP, FERROW, "chestnut", 3.4, "1", 18, "firm")),
@@ -54,7 +54,7 @@ def fill_if_empty() -> bool:
 
     batch("B-31", "Bellows for the winter fair", [("hearth-bellows", 12), ("stove-mitt", 10)], 24, 0.0)
     chairs = batch("B-30", "Camp chairs and stools, spring stock", [("camp-chair", 4), ("tripod-stool", 4)], 15, 1.0, ("camp-chair",))
-    batches.choose_leather(chairs, [ids[n] for n in ("F-101", "F-102", "O-B02", "L-003")])
+    batches.choose_leather(chairs, [ids[n] for n in ("F-101", "F-102", "O-043", "O-B02", "L-003")])
     slings = batch("B-29", "Log slings and mitts", [("log-sling", 3), ("stove-mitt", 4)], 6, 0.0)
     batches.choose_leather(slings, [ids["O-041"], ids["F-B05"]])
     _lay_by_engine(slings, [ids["O-041"]])

@@ -28,8 +28,9 @@ NEAR, GROUND, SHOW = 0, 1, 2
 BODIES = 3
 CIRCLES = 14
 """Inscribed circles per body: more follow thin corners better and cost more to scan."""
-SIMPLIFY_MM = 0.01
-"""Outlines drawn with thousands of points are thinned by this much, inside the shrink."""
+MANY_POINTS = 150
+COVER_MM = 0.05
+"""An outline of more than MANY_POINTS is covered by one of few: nowhere smaller, and at most twice this larger."""
 
 
 class Bodies(NamedTuple):
@@ -112,8 +113,9 @@ def _variant(index: int, piece: Piece, mirrored: bool, gap_mm: float) -> tuple[V
 
 
 def _offset(shape: BaseGeometry, by_mm: float) -> BaseGeometry:
-    thinned = shape.simplify(SIMPLIFY_MM) if sum(len(r) for r in rings_of(shape)) > 200 else shape
-    moved = thinned.buffer(by_mm, join_style="mitre", mitre_limit=2.0)
+    if sum(len(r) for r in rings_of(shape)) > MANY_POINTS:
+        shape = shape.buffer(COVER_MM, quad_segs=2).simplify(COVER_MM)
+    moved = shape.buffer(by_mm, join_style="mitre", mitre_limit=2.0)
     return moved if not moved.is_empty else shape.representative_point().buffer(SHRINK_MM)
 
 

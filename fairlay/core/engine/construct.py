@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from fairlay.core.engine.bank import Bank, Variant
-from fairlay.core.engine.table import Candidates, HideTable, Lying, Spot, Wish
+from fairlay.core.engine.table import ALL_TRIES, TRIES, Candidates, HideTable, Lying, Spot, Wish
 from fairlay.core.lay.lay import Job, Lay, Placement, Unplaced
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece, Split
@@ -86,7 +86,7 @@ class Construction:
         fair = sum(t.ground(self.bank.of_piece[piece.id][0]).area_mm2 for t in self.tables)
         whole = sum(t.hide.region.area for t in self.tables)
         span = float(np.hypot(*np.ptp(piece.outline, axis=0)))
-        return piece.area_mm2**0.5 * span / max(fair / whole, 0.02) * max(piece.value, 0.05)
+        return piece.area_mm2**0.35 * span**1.3 / max(fair / whole, 0.02) * max(piece.value, 0.05)
 
     def hides_in_order(self) -> list[int]:
         """Return hide indices in the order they are opened: offcuts and cheap leather first where money counts."""
@@ -105,9 +105,9 @@ class Construction:
         key = (index, copy.variant.index)
         found, left = self._lists.pop(key, (None, 0)) if keep_within is None else (None, 0)
         spot = found.take(self.ways) if found is not None and left > 0 else None
-        for spread in (False, True) if self.plan.straight_first else (True,):
+        for spread, tries in ((False, TRIES), (True, TRIES), (True, ALL_TRIES))[0 if self.plan.straight_first else 1 :]:
             if spot is None:
-                found = table.find(copy.variant, index, self.plan.wish, self.rng, self.plan.turns, keep_within, spread)
+                found = table.find(copy.variant, index, self.plan.wish, self.rng, self.plan.turns, keep_within, spread, tries)
                 left = SCAN_REUSE
                 spot = found.take(self.ways)
         if spot is None:

@@ -209,6 +209,8 @@ def press_into(field, origin, step, pts, starts, box, reach):
 def scan(fair, taken, show, has_show, origin, step, circles, show_circles, slack, lines, line, box, out):
     """Score every cell as a place for a turned body: the mean room left about its circles, or UNFIT.
 
+    A circle that seems too large for its cell, within ``slack``, counts against the place.
+
     ``fair``, ``taken``, ``show`` are distance fields of the same shape (ground, pieces laid, flaws to
     keep off). ``lines`` (cells) must equal ``line`` where line >= 0. ``box`` are the bounds of the cells
     to look at (r0, c0, r1, c1). A place is passed over only where a circle surely does not fit.
@@ -242,7 +244,7 @@ def scan(fair, taken, show, has_show, origin, step, circles, show_circles, slack
                 if d < -slack:
                     ok = False
                     break
-                room += min(d, 60.0)
+                room += min(d, 60.0) if d > 0.0 else -2.0 * d
             if not ok:
                 continue
             if has_show:

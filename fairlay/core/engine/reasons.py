@@ -10,7 +10,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.engine.bank import Bank, build_bank
 from fairlay.core.engine.ground import HideGround, compile_ground
-from fairlay.core.engine.table import Candidates, HideTable, Lying, Spot, Wish
+from fairlay.core.engine.table import ALL_TRIES, Candidates, HideTable, Lying, Spot, Wish
 from fairlay.core.lay.lay import Job, Lay, Unplaced
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
@@ -81,7 +81,7 @@ def _lies_in(job: Job, piece: Piece, hide: Hide, ground: BaseGeometry) -> bool:
     alone = _alone(job, replace(piece, hidden=()))
     table = HideTable(alone, hide, build_bank(alone), 1)
     table.grounds[needs_of(alone.pieces[0])] = HideGround(compile_ground(ground, hide), None, float(ground.area))
-    return table.find(table.bank.variants[0], 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS).take(np.empty((0, 2))) is not None
+    return table.find(table.bank.variants[0], 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES).take(np.empty((0, 2))) is not None
 
 
 def _alone(job: Job, piece: Piece) -> Job:
@@ -113,7 +113,7 @@ def _has_place(job: Job, piece: Piece, table: HideTable, empty: bool) -> bool:
     variant = own.bank.variants[0]
     if not empty:
         own.taken[:] = table.taken
-    candidates = own.find(variant, 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS)
+    candidates = own.find(variant, 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES)
     if empty:
         return candidates.take(np.empty((0, 2))) is not None
     return _clear(candidates, table, variant.index)

@@ -27,7 +27,9 @@ SLACK_MM = 3.2
 PRESS_MM = 70.0
 """How far from a piece the room about it is known."""
 TRIES = 160
-"""Cells tried exactly for each scan of a piece."""
+"""Cells tried exactly for each turn of a piece."""
+ALL_TRIES = 8000
+"""Cells tried before a hide is said to be full for a piece."""
 LEAST_SLIDE_MM = 0.02
 
 
@@ -140,7 +142,7 @@ class HideTable:
                     out += [(index, middle + part * half) for part in (-0.95, -0.5, 0.5, 0.95)]
         return list(dict.fromkeys(out))
 
-    def find(self, variant: Variant, hide_index: int, wish: Wish, rng: np.random.Generator, steps: int = 8, keep_within: tuple[float, float] | None = None, spread: bool = True) -> Candidates:
+    def find(self, variant: Variant, hide_index: int, wish: Wish, rng: np.random.Generator, steps: int = 8, keep_within: tuple[float, float] | None = None, spread: bool = True, tries: int = TRIES) -> Candidates:
         """Return the places that may be fair for a variant, best first.
 
         ``keep_within`` holds the piece between two x positions (a filler may not cost leather).
@@ -179,8 +181,8 @@ class HideTable:
                 cost += wish.tight * np.maximum(0.0, variant.piece.max_tightness - self.tightness_map()[rows, cols])
             if wish.noise:
                 cost += rng.normal(0.0, wish.noise, len(cost))
-            if len(cost) > TRIES:
-                few = np.argpartition(cost, TRIES)[:TRIES]
+            if len(cost) > tries:
+                few = np.argpartition(cost, tries)[:tries]
                 rows, cols, cost = rows[few], cols[few], cost[few]
             cells.append(rows * self.taken.shape[1] + cols)
             costs.append(cost)

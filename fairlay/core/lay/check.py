@@ -48,8 +48,8 @@ def broken_rules(job: Job, lay: Lay) -> tuple[Broken, ...]:
 def why_not(piece: Piece, hide: Hide, job: Job, placement: Placement, ground: tuple[Forbidden, ...] | None = None) -> Iterator[Broken]:
     """Yield the rules of place and angle that one placement breaks: the sentences of "why not here?"."""
     shape = place_region(piece.region, placement.at)
-    core = shape.buffer(-OVERLAP_MM)
-    show = place_region(piece.show_face, placement.at).buffer(-OVERLAP_MM) if piece.hidden else core
+    core = place_region(piece.core, placement.at)
+    show = place_region(piece.show_core, placement.at)
     slack = 1e-9
     for found in ground if ground is not None else forbidden_ground(piece, hide, job.policy):
         if found.rule == thickness.NAME:
@@ -69,17 +69,17 @@ def why_not(piece: Piece, hide: Hide, job: Job, placement: Placement, ground: tu
 
 def _broken_on_hide(job: Job, lay: Lay, hide: Hide, on: list[int]) -> Iterator[Broken]:
     grounds: dict[object, tuple[Forbidden, ...]] = {}
-    shapes: list[BaseGeometry] = []
+    slim: list[BaseGeometry] = []
     for i in on:
         placement = lay.placements[i]
         piece = job.pieces_by_id[placement.piece]
         key = needs_of(piece)
         if key not in grounds:
             grounds[key] = forbidden_ground(piece, hide, job.policy)
-        shapes.append(place_region(piece.region, placement.at))
+        slim.append(place_region(piece.slim, placement.at))
         for found in why_not(piece, hide, job, placement, grounds[key]):
             yield Broken(found.rule, (i,), f"{_tag(placement)}: {found.sentence}")
-    for a, b, sentence in gap.too_near(shapes, job.policy):
+    for a, b, sentence in gap.too_near(slim, job.policy):
         first, second = lay.placements[on[a]], lay.placements[on[b]]
         yield Broken(gap.NAME, (on[a], on[b]), f"{_tag(first)} and {second.piece} {second.copy + 1} {sentence}")
 

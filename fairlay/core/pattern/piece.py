@@ -13,6 +13,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.shapes.rings import Ring, region, union
+from fairlay.core.tolerances import OVERLAP_MM
 
 ANY_WAY_DEG = 180.0
 """A grain tolerance of half a turn or more: the piece may lie any way."""
@@ -84,6 +85,21 @@ class Piece:
     def show_face(self) -> BaseGeometry:
         """The part of the piece that will be seen."""
         return self.region.difference(self.hidden_region) if self.hidden else self.region
+
+    @cached_property
+    def core(self) -> BaseGeometry:
+        """The piece less the tolerance all round: what may not lie on forbidden ground."""
+        return self.region.buffer(-OVERLAP_MM)
+
+    @cached_property
+    def show_core(self) -> BaseGeometry:
+        """The show face less the tolerance all round."""
+        return self.show_face.buffer(-OVERLAP_MM) if self.hidden else self.core
+
+    @cached_property
+    def slim(self) -> BaseGeometry:
+        """The piece less half the tolerance: two that lie fairly keep these apart."""
+        return self.region.buffer(-OVERLAP_MM / 2)
 
     @cached_property
     def area_mm2(self) -> float:

@@ -13,9 +13,8 @@ from fairlay.core.tolerances import OVERLAP_MM
 NAME = "gap"
 
 
-def too_near(shapes: Sequence[BaseGeometry], policy: Policy) -> Iterator[tuple[int, int, str]]:
-    """Yield (i, j, sentence) for each two placed pieces that overlap or are nearer than the gap."""
-    slim = [shape.buffer(-OVERLAP_MM / 2) for shape in shapes]
+def too_near(slim: Sequence[BaseGeometry], policy: Policy) -> Iterator[tuple[int, int, str]]:
+    """Yield (i, j, sentence) for each two placed pieces, given slim, that overlap or are nearer than the gap."""
     tree = STRtree(slim)
     for i, shape in enumerate(slim):
         for j in sorted(int(k) for k in tree.query(shape, predicate="dwithin", distance=policy.gap_mm + OVERLAP_MM)):

@@ -30,16 +30,21 @@ def inside(px, py, pts, starts):
 
 @njit(cache=True, nogil=True)
 def segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
-    """Whether segments ab and cd properly cross: each has its ends strictly on both sides of the other."""
+    """Whether segments ab and cd, whose bounds meet, cross or touch.
+
+    Touching counts: two bodies with sides on one line overlap without any edge properly
+    crossing another, and that must not be missed. What should butt is kept from touching
+    by the shrink. Callers have compared bounds, which settles segments on one line.
+    """
     rx, ry = bx - ax, by - ay
     d1 = rx * (cy - ay) - ry * (cx - ax)
     d2 = rx * (dy - ay) - ry * (dx - ax)
-    if (d1 >= 0.0 and d2 >= 0.0) or (d1 <= 0.0 and d2 <= 0.0):
+    if (d1 > 0.0 and d2 > 0.0) or (d1 < 0.0 and d2 < 0.0):
         return False
     sx, sy = dx - cx, dy - cy
     d3 = sx * (ay - cy) - sy * (ax - cx)
     d4 = sx * (by - cy) - sy * (bx - cx)
-    return not ((d3 >= 0.0 and d4 >= 0.0) or (d3 <= 0.0 and d4 <= 0.0))
+    return not ((d3 > 0.0 and d4 > 0.0) or (d3 < 0.0 and d4 < 0.0))
 
 
 @njit(cache=True, nogil=True)
@@ -66,11 +71,10 @@ def place_into(out, pts, a, b, x, y, cos, sin):
 
 @njit(cache=True, nogil=True)
 def bodies_overlap(p, ps, pb, q, qs, qb):
-    """Whether two bodies share more than their boundary.
+    """Whether two bodies touch or overlap.
 
-    ``p``, ``q`` points; ``ps``, ``qs`` ring starts; ``pb``, ``qb`` their bounds. Crossing edges,
-    or one ring of either inside the other. Rings that merely touch may be called either way;
-    the engine's shapes are shrunk by more than that matters.
+    ``p``, ``q`` points; ``ps``, ``qs`` ring starts; ``pb``, ``qb`` their bounds. Edges that cross
+    or touch, or one ring of either inside the other.
     """
     x0, y0 = max(pb[0], qb[0]), max(pb[1], qb[1])
     x1, y1 = min(pb[2], qb[2]), min(pb[3], qb[3])
