@@ -11,7 +11,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from pathlib import Path
 
 from scripts.mariadb import CannotStart, PrivateMariaDB
@@ -96,15 +96,11 @@ def _begin(stack: ExitStack, *words: str) -> subprocess.Popen[bytes]:
 def _end(child: subprocess.Popen[bytes]) -> None:
     if child.poll() is None:
         child.terminate()
-        try:
+        with suppress(subprocess.TimeoutExpired):
             child.wait(8)
-        except subprocess.TimeoutExpired:
-            pass
     # A worker's own processes share its session; none is left behind.
-    try:
+    with suppress(ProcessLookupError):
         os.killpg(child.pid, signal.SIGKILL)
-    except ProcessLookupError:
-        pass
     child.wait()
 
 

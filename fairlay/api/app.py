@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -18,14 +19,14 @@ from fairlay.store.database import open_database
 
 DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
 STATUS: dict[type[FairLayError], int] = {NotFound: 404, Stale: 409, Refused: 409, Unavailable: 503}
-PROBLEMS = {status: {"model": Problem} for status in (404, 409, 422, 503)}
+PROBLEMS: dict[int | str, dict[str, Any]] = {status: {"model": Problem} for status in (404, 409, 422, 503)}
 
 
 def create_app(connect: bool = True) -> FastAPI:
     """Return the application; ``connect`` opens the store."""
     if connect:
         open_database()
-    app = FastAPI(title="Fair Lay", version=__version__, responses=dict(PROBLEMS), docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
+    app = FastAPI(title="Fair Lay", version=__version__, responses=PROBLEMS, docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
     for room in (leather, batches, lays, jobs):
         app.include_router(room.router)
 
@@ -58,5 +59,3 @@ def _invalid(_: Request, error: Exception) -> JSONResponse:
     if isinstance(error, (RequestValidationError, ValidationError)):
         words = "; ".join(f"{'.'.join(str(part) for part in e['loc'][1:]) or 'the request'}: {e['msg']}" for e in error.errors()[:3])
     return JSONResponse(Problem(problem=f"{words}; nothing was saved").model_dump(), 422)
-
-

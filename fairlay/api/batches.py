@@ -5,7 +5,18 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from fairlay.api.models import (
-    ArticleOut, BatchOut, BatchSummary, ChosenLeather, Created, LeatherOffer, LineOut, MaterialNeed, NewBatch, NewLay, PieceNeed, PieceOut,
+    ArticleOut,
+    BatchOut,
+    BatchSummary,
+    ChosenLeather,
+    Created,
+    LeatherOffer,
+    LineOut,
+    MaterialNeed,
+    NewBatch,
+    NewLay,
+    PieceNeed,
+    PieceOut,
 )  # fmt: skip
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
 from fairlay.core.lay.order import Line, job_for, needs_of_batch, piece_id, pieces_of_batch, suits

@@ -10,7 +10,23 @@ from fastapi import APIRouter, Response
 
 from fairlay.api.jobs import job_out
 from fairlay.api.models import (
-    ClassArea, Figures, FromRevision, GoTo, HideFigures, JobOut, LayOut, LayPiece, LayPlacement, LaySummaryOut, Matrix, Named, NewRevision, Revised, RevisionOut, RunLay, UnplacedOut,
+    ClassArea,
+    Figures,
+    FromRevision,
+    GoTo,
+    HideFigures,
+    JobOut,
+    LayOut,
+    LayPiece,
+    LayPlacement,
+    LaySummaryOut,
+    Matrix,
+    Named,
+    NewRevision,
+    Revised,
+    RevisionOut,
+    RunLay,
+    UnplacedOut,
 )  # fmt: skip
 from fairlay.api.shapes import grain_of, hide_shape, lay_summaries, piece_rings
 from fairlay.core.errors import BadLay
@@ -162,4 +178,6 @@ def _names(saved: SavedLay) -> dict[str, tuple[str, str]]:
 
 def _placement(p: Placement) -> LayPlacement:
     a, b, c, d = matrix(p.at)
-    return LayPlacement(piece=p.piece, copy_number=p.copy, hide=p.hide, matrix=Matrix(a=a, b=c, c=b, d=d, e=p.at.x, f=p.at.y), mirrored=p.at.mirrored, rotation_deg=p.at.rotation_deg)
+    return LayPlacement(
+        piece=p.piece, copy_number=p.copy, hide=p.hide, matrix=Matrix(a=a, b=c, c=b, d=d, e=p.at.x, f=p.at.y), mirrored=p.at.mirrored, rotation_deg=p.at.rotation_deg
+    )

@@ -25,7 +25,12 @@ def hide_shape(hide: Hide, shown_length_mm: float | None = None) -> HideShape:
         kind=hide.kind,
         rings=[as_points(ring, 1) for ring in (outline, *hide.holes)],
         zones=[
-            ZoneOut(tightness=zone.tightness, name=TIGHTNESS_NAMES[zone.tightness], stretch_deg=zone.stretch_deg, rings=[as_points(r, 1) for r in rings_of(shown.intersection(hide.region))])
+            ZoneOut(
+                tightness=zone.tightness,
+                name=TIGHTNESS_NAMES[zone.tightness],
+                stretch_deg=zone.stretch_deg,
+                rings=[as_points(r, 1) for r in rings_of(shown.intersection(hide.region))],
+            )
             for zone, shown in hide.zone_regions
         ],
         flaws=[FlawOut(kind=f.kind, severity=f.severity, severity_name=SEVERITY_NAMES[f.severity], outline=as_points(f.outline, 1)) for f in hide.flaws],

@@ -52,7 +52,11 @@ def lens(length: float, width: float) -> Ring:
 
 def bellows_board(length: float, width: float) -> Ring:
     """The leather face of a bellows board: a pear with a nozzle end."""
-    body = Point(0, 0).buffer(width / 2, quad_segs=10).union(Polygon([(0, -width / 2), (length - width / 2 - 20, -22), (length - width / 2, -18), (length - width / 2, 18), (length - width / 2 - 20, 22), (0, width / 2)]))
+    body = (
+        Point(0, 0)
+        .buffer(width / 2, quad_segs=10)
+        .union(Polygon([(0, -width / 2), (length - width / 2 - 20, -22), (length - width / 2, -18), (length - width / 2, 18), (length - width / 2 - 20, 22), (0, width / 2)]))
+    )
     return _ring(body.convex_hull.exterior.coords[:-1], "board")
 
 

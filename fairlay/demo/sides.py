@@ -21,7 +21,11 @@ SHOULDER = [(0.0, 0.02), (0.3, 0.0), (0.7, 0.015), (1.0, 0.07), (0.97, 0.35), (1
 BEND = [(0.0, 0.03), (0.08, 0.0), (0.5, 0.004), (1.0, 0.0), (1.0, 0.93), (0.7, 1.0), (0.4, 0.985), (0.12, 0.93), (0.02, 0.75), (0.0, 0.4)]
 OFFCUT = [(0.0, 0.0), (0.55, 0.02), (1.0, 0.0), (0.98, 0.6), (0.8, 0.72), (0.62, 1.0), (0.3, 0.9), (0.04, 0.97)]
 
-KINDS = {1: ("scratch", "tick bite", "vein", "fat wrinkle", "fold crease"), 2: ("scar", "scratch", "warble hole", "growth wrinkle", "stain"), 3: ("hole", "flay cut", "brand", "thin spot", "scar")}
+KINDS = {
+    1: ("scratch", "tick bite", "vein", "fat wrinkle", "fold crease"),
+    2: ("scar", "scratch", "warble hole", "growth wrinkle", "stain"),
+    3: ("hole", "flay cut", "brand", "thin spot", "scar"),
+}
 
 
 def grow(shape: list[tuple[float, float]], length: float, depth: float, rng: np.random.Generator, rough: float = 1.0) -> Ring:
@@ -33,15 +37,17 @@ def grow(shape: list[tuple[float, float]], length: float, depth: float, rng: np.
     smooth[:, 1] += np.where(smooth[:, 1] > 0.12 * depth, rng.normal(0.0, 1.2 * rough, len(smooth)), 0.0)
     polygon = max(pieces_of(Polygon(smooth).buffer(0)), key=lambda p: p.area)
     ring = np.asarray(polygon.exterior.coords)[:-1]
-    return np.round(ring - ring.min(axis=0), 1)
+    moved: Ring = np.round(ring - ring.min(axis=0), 1)
+    return moved
 
 
 def _through(points: Points, between: int) -> Points:
     """Return a closed Catmull-Rom curve through points, ``between`` steps from each to the next."""
     before, after, later = np.roll(points, 1, axis=0), np.roll(points, -1, axis=0), np.roll(points, -2, axis=0)
-    out = []
-    for t in np.linspace(0.0, 1.0, between, endpoint=False):
-        out.append(0.5 * (2 * points + (after - before) * t + (2 * before - 5 * points + 4 * after - later) * t**2 + (3 * points - before - 3 * after + later) * t**3))
+    out = [
+        0.5 * (2 * points + (after - before) * t + (2 * before - 5 * points + 4 * after - later) * t**2 + (3 * points - before - 3 * after + later) * t**3)
+        for t in np.linspace(0.0, 1.0, between, endpoint=False)
+    ]
     return np.stack(out, axis=1).reshape(-1, 2)
 
 
@@ -88,7 +94,8 @@ def _flaw_ring(kind: str, rng: np.random.Generator) -> Ring:
     around = np.linspace(0, 2 * np.pi, 13)[:-1]
     ring = np.stack([np.cos(around) * long / 2, np.sin(around) * wide / 2], axis=1) * rng.uniform(0.88, 1.12, (12, 1))
     turn = rng.uniform(0, np.pi)
-    return ring @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+    turned: Ring = ring @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+    return turned
 
 
 def readings_on(outline: Ring, rng: np.random.Generator, nominal: float) -> tuple[Reading, ...]:

@@ -22,7 +22,17 @@ FERROW, OXLADE = "Ferrow Mill", "Oxlade Pits"
 def _rack() -> list[tuple[Hide, dict[str, object]]]:
     def about(material: str, mill: str, colour: str, thickness: float, grade: str, days: int, temper: str = "medium", state: str = "looked over") -> dict[str, object]:
         received = now().date() - datetime.timedelta(days=days)
-        return {"material": material, "mill": mill, "colour": colour, "tannage": "vegetable" if material != LINING else "woven", "temper": temper, "thickness_mm": thickness, "grade": grade, "state": state, "received_on": received}
+        return {
+            "material": material,
+            "mill": mill,
+            "colour": colour,
+            "tannage": "vegetable" if material != LINING else "woven",
+            "temper": temper,
+            "thickness_mm": thickness,
+            "grade": grade,
+            "state": state,
+            "received_on": received,
+        }
 
     return [
         (sides.side("F-101", 11, 2280, 1060, 104.0, (7, 5, 3), 2.35), about(BODY, FERROW, "chestnut", 2.3, "1", 40)),
@@ -50,7 +60,9 @@ def fill_if_empty() -> bool:
     today = now().date()
 
     def batch(number: str, name: str, lines: list[tuple[str, int]], days: int, gap: float, match: tuple[str, ...] = ()) -> int:
-        return batches.add_batch(number, name, [(made[a][0], n) for a, n in lines], due_on=today + datetime.timedelta(days=days), gap_mm=gap, grain_school="backbone", match_sets=match)
+        return batches.add_batch(
+            number, name, [(made[a][0], n) for a, n in lines], due_on=today + datetime.timedelta(days=days), gap_mm=gap, grain_school="backbone", match_sets=match
+        )
 
     batch("B-31", "Bellows for the winter fair", [("hearth-bellows", 12), ("stove-mitt", 10)], 24, 0.0)
     chairs = batch("B-30", "Camp chairs and stools, spring stock", [("camp-chair", 4), ("tripod-stool", 4)], 15, 1.0, ("camp-chair",))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import cast
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.lay.order import Line
@@ -60,7 +61,7 @@ def _batches(rows: list[BatchRow]) -> list[Batch]:
         hides.setdefault(chosen.batch_id, []).append(chosen.hide_id)
     return [
         Batch(
-            row.id, row.number, row.name, row.state, row.due_on, row.gap_mm, row.grain_school, tuple(row.match_sets),
+            row.id, row.number, row.name, row.state, row.due_on, row.gap_mm, cast(GrainSchool, row.grain_school), tuple(row.match_sets),
             tuple(Line(articles[a], n) for a, n in lines.get(row.id, [])), tuple(hides.get(row.id, [])),
         )
         for row in rows
@@ -68,7 +69,9 @@ def _batches(rows: list[BatchRow]) -> list[Batch]:
 
 
 @connected
-def add_batch(number: str, name: str, lines: Sequence[tuple[int, int]], *, due_on: datetime.date | None, gap_mm: float, grain_school: GrainSchool, match_sets: Sequence[str] = ()) -> int:
+def add_batch(
+    number: str, name: str, lines: Sequence[tuple[int, int]], *, due_on: datetime.date | None, gap_mm: float, grain_school: GrainSchool, match_sets: Sequence[str] = ()
+) -> int:
     """Add a batch of (article id, quantity) lines; return its id. Raises Refused for a number taken or an unknown article."""
     if BatchRow.select().where(BatchRow.number == number).exists():
         raise Refused(f"there is a batch {number} already", value=number, expected="a number of its own")

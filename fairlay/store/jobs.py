@@ -36,9 +36,7 @@ class WorkJob:
 
 
 def _from(row: JobRow) -> WorkJob:
-    return WorkJob(
-        row.id, row.lay_id, row.state, row.seconds, row.seed, bool(row.stop_asked), row.version, row.attempts, row.revision, row.spent_s, row.history, row.error
-    )
+    return WorkJob(row.id, row.lay_id, row.state, row.seconds, row.seed, bool(row.stop_asked), row.version, row.attempts, row.revision, row.spent_s, row.history, row.error)
 
 
 @connected
@@ -68,11 +66,7 @@ def newest_of_lay(lay_id: int) -> WorkJob | None:
 @connected
 def take_up(job_id: int) -> WorkJob | None:
     """Claim a queued job for this worker; None if another has it or it has ended."""
-    claimed = (
-        JobRow.update(state="running", beat_at=now(), attempts=JobRow.attempts + 1, version=JobRow.version + 1)
-        .where(JobRow.id == job_id, JobRow.state == "queued")
-        .execute()
-    )
+    claimed = JobRow.update(state="running", beat_at=now(), attempts=JobRow.attempts + 1, version=JobRow.version + 1).where(JobRow.id == job_id, JobRow.state == "queued").execute()
     return job_by_id(job_id) if claimed else None
 
 

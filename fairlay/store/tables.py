@@ -23,6 +23,13 @@ class Json(peewee.Field):
 
 
 class Table(peewee.Model):
+    # peewee makes these at run time: the key, and beside each foreign key the id it holds.
+    id: Any
+    article_id: int
+    batch_id: int
+    hide_id: int
+    lay_id: int
+
     class Meta:
         database = database
         legacy_table_names = False

@@ -119,7 +119,18 @@ def test_a_lay_is_laid_saved_measured_and_taken_out(workshop: TestClient, no_wor
 def test_undo_goes_back_and_nothing_is_lost(workshop: TestClient, no_workers: list[int]) -> None:
     lay_id = _begin(workshop)
     laid = _run(workshop, lay_id, no_workers)
-    placements = [{"piece": p["piece"], "copy": p["copy_number"], "hide": p["hide"], "x": p["matrix"]["e"], "y": p["matrix"]["f"], "rotation_deg": p["rotation_deg"], "mirrored": p["mirrored"]} for p in laid["placements"]]
+    placements = [
+        {
+            "piece": p["piece"],
+            "copy": p["copy_number"],
+            "hide": p["hide"],
+            "x": p["matrix"]["e"],
+            "y": p["matrix"]["f"],
+            "rotation_deg": p["rotation_deg"],
+            "mirrored": p["mirrored"],
+        }
+        for p in laid["placements"]
+    ]
     fewer = workshop.post(f"/api/lays/{lay_id}/revisions", json={"base": 2, "placements": placements[:-3], "mark": "three taken up"})
     assert fewer.json() == {"head": 3}
     stale = workshop.post(f"/api/lays/{lay_id}/revisions", json={"base": 2, "placements": placements})

@@ -17,7 +17,6 @@ from fairlay.core.lay import broken_rules
 from tests import jobs, referee
 
 
-
 @pytest.fixture(scope="module")
 def fair() -> tuple[dict[str, Any], dict[str, Any]]:
     return _laid(jobs.everything())
@@ -33,8 +32,6 @@ def _laid(job: dict[str, Any]) -> tuple[dict[str, Any], dict[str, Any]]:
 def _seen(job: dict[str, Any], lay: dict[str, Any]) -> tuple[set[str], set[str]]:
     own = {b.rule for b in broken_rules(read_job(json.dumps(job)), read_lay(json.dumps(lay)))}
     return own, {rule for rule, _ in referee.broken(job, lay)}
-
-
 
 
 @pytest.mark.parametrize(
@@ -104,7 +101,11 @@ def test_a_moved_fixed_piece_and_a_spread_set_are_seen(fair: tuple) -> None:
 
 
 def test_half_a_split_is_seen() -> None:
-    job = jobs.everything(pieces=[jobs.piece("long", jobs.rectangle(700, 300), 1, splits=[{"id": "two", "penalty_m2": 0.01, "parts": [{"id": k, "outline": jobs.rectangle(200, 120)} for k in "ab"]}])])
+    job = jobs.everything(
+        pieces=[
+            jobs.piece("long", jobs.rectangle(700, 300), 1, splits=[{"id": "two", "penalty_m2": 0.01, "parts": [{"id": k, "outline": jobs.rectangle(200, 120)} for k in "ab"]}])
+        ]
+    )
     job, lay = _laid(job)
     assert {p["piece"] for p in lay["placements"]} == {"long~two.a", "long~two.b"}
     lay["placements"].pop()

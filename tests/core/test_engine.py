@@ -78,7 +78,7 @@ def test_a_roll_is_used_from_its_end() -> None:
 def test_a_small_piece_lies_in_a_window() -> None:
     frame = jobs.piece("frame", jobs.rectangle(390, 300), 1, holes=[jobs.square(40, 40, 200)])
     hide = {"id": "Q", "kind": "offcut", "outline": jobs.rectangle(400, 310), "edge_margin": 0.0}
-    job, lay = lay_of(jobs.everything(hides=[hide], pieces=[frame, jobs.piece("tab", jobs.rectangle(150, 150), 1)]))
+    _, lay = lay_of(jobs.everything(hides=[hide], pieces=[frame, jobs.piece("tab", jobs.rectangle(150, 150), 1)]))
     assert not lay.unplaced
 
 
@@ -108,7 +108,10 @@ def test_stopping_keeps_the_best_and_a_search_never_ends_worse_than_it_began() -
     ("changed", "words"),
     [
         ({"outline": jobs.rectangle(900, 500)}, "too big for any hide here"),
-        ({"outline": jobs.rectangle(400, 250), "max_tightness": 1}, "no leather tight enough is big enough; it would go in on leather one class looser (2)|no leather tight enough"),
+        (
+            {"outline": jobs.rectangle(400, 250), "max_tightness": 1},
+            "no leather tight enough is big enough; it would go in on leather one class looser (2)|no leather tight enough",
+        ),
         ({"outline": jobs.rectangle(250, 110), "show_limit": 0, "max_tightness": 1}, "it would go in if its show face bore surface marks"),
         ({"outline": jobs.rectangle(100, 100), "thickness_mm": [4.0, 5.0]}, "no leather of its thickness"),
         ({"outline": jobs.rectangle(150, 100), "quantity": 60}, "no room left"),

@@ -13,8 +13,7 @@ from shapely.geometry import Point, Polygon, box
 
 from fairlay.core.engine.kernels import inscribed_circles
 from fairlay.core.errors import BadShape
-from fairlay.core.shapes import Placing, clean_ring, place_points, place_region, region, rings_of
-from fairlay.core.shapes import kernels
+from fairlay.core.shapes import Placing, clean_ring, kernels, place_points, place_region, region, rings_of
 
 coordinate = st.floats(-200, 200, allow_nan=False).map(lambda v: round(v, 2))
 

@@ -72,12 +72,10 @@ class Construction:
 
     def copies(self, pieces: Iterable[Piece]) -> list[Copy]:
         """Return every copy not yet placed, most demanding piece first."""
-        out = []
+        out: list[Copy] = []
         for piece in pieces:
             variants = self.bank.of_piece[piece.id]
-            for number in range(piece.quantity):
-                if (piece.id, number) not in self.placed:
-                    out.append(Copy(piece, number, variants[number % len(variants)]))
+            out += [Copy(piece, n, variants[n % len(variants)]) for n in range(piece.quantity) if (piece.id, n) not in self.placed]
         demand = {p.id: self.demand(p) * float(np.exp(self.rng.normal(0.0, self.plan.shuffle))) for p in self.job.pieces}
         return sorted(out, key=lambda c: (-demand[c.piece.id], c.number))
 
@@ -86,7 +84,8 @@ class Construction:
         fair = sum(t.ground(self.bank.of_piece[piece.id][0]).area_mm2 for t in self.tables)
         whole = sum(t.hide.region.area for t in self.tables)
         span = float(np.hypot(*np.ptp(piece.outline, axis=0)))
-        return piece.area_mm2**0.35 * span**1.3 / max(fair / whole, 0.02) * max(piece.value, 0.05)
+        hard: float = piece.area_mm2**0.35 * span**1.3 / max(fair / whole, 0.02) * max(piece.value, 0.05)
+        return hard
 
     def hides_in_order(self) -> list[int]:
         """Return hide indices in the order they are opened: offcuts and cheap leather first where money counts."""
@@ -177,7 +176,7 @@ def construct(job: Job, bank: Bank, plan: Plan, rng: np.random.Generator, stop: 
         _whole_sets(work, wanted, order)
     for name in job.match_sets:
         _matched_sets(work, [p for p in wanted if p.set_name == name], order)
-    single = [p for p in wanted if not (p.set_name in job.match_sets)]
+    single = [p for p in wanted if p.set_name not in job.match_sets]
     for copy in work.copies(single):
         if stop():
             break

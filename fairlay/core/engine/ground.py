@@ -87,5 +87,7 @@ def line_map(hide: Hide, policy: Policy, like: Ground) -> tuple[tuple[float, ...
             for polygon_rings in [rings_of(shown)]:
                 if polygon_rings:
                     starts = np.cumsum([0, *(len(r) for r in polygon_rings)]).astype(np.int64)
-                    paint_body(out, np.ascontiguousarray(np.concatenate(polygon_rings)), starts, like.field_origin[0], like.field_origin[1], CELL_MM, lines.index(zone.stretch_deg + 90.0))
+                    paint_body(
+                        out, np.ascontiguousarray(np.concatenate(polygon_rings)), starts, like.field_origin[0], like.field_origin[1], CELL_MM, lines.index(zone.stretch_deg + 90.0)
+                    )
     return lines, out

@@ -160,7 +160,7 @@ def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
     k = variant * 3
     n, box = body_at(bodies, k, x, y, cos, sin, scratch)
     ps = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
-    for i in range(floor.count[0]):
+    for i in range(floor.used[0]):
         if not floor.live[i] or i == skip:
             continue
         b = floor.box[i]
@@ -176,11 +176,11 @@ def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
 @njit(cache=True, nogil=True)
 def lay_down(bodies, variant, x, y, cos, sin, floor, i):
     """Write a placed variant into slot i of the floor."""
-    n, box = body_at(bodies, variant * 3, x, y, cos, sin, floor.pts[i])
+    _, box = body_at(bodies, variant * 3, x, y, cos, sin, floor.pts[i])
     floor.box[i, 0], floor.box[i, 1], floor.box[i, 2], floor.box[i, 3] = box
     floor.variant[i] = variant
     floor.live[i] = True
-    floor.count[0] = max(floor.count[0], i + 1)
+    floor.used[0] = max(floor.used[0], i + 1)
 
 
 @njit(cache=True, nogil=True)
@@ -195,7 +195,7 @@ def press_into(field, origin, step, pts, starts, box, reach):
         y = origin[1] + r * step
         for c in range(c0, c1 + 1):
             x = origin[0] + c * step
-            away = max(max(box[0] - x, x - box[2]), max(box[1] - y, y - box[3]))
+            away = max(box[0] - x, x - box[2], box[1] - y, y - box[3])
             if away >= field[r, c]:
                 continue
             d = distance_to_body(x, y, pts, starts)
@@ -206,7 +206,7 @@ def press_into(field, origin, step, pts, starts, box, reach):
 
 
 @njit(cache=True, nogil=True)
-def scan(fair, taken, show, has_show, origin, step, circles, show_circles, slack, lines, line, box, out):
+def scan(fair, taken, show, has_show, step, circles, show_circles, slack, lines, line, box, out):
     """Score every cell as a place for a turned body: the mean room left about its circles, or UNFIT.
 
     A circle that seems too large for its cell, within ``slack``, counts against the place.

@@ -34,13 +34,13 @@ LEAST_SLIDE_MM = 0.02
 
 
 class Floor(NamedTuple):
-    """What lies on a hide. Slot i: ``pts[i]`` the placed NEAR body, ``box[i]`` its bounds, ``variant[i]``, ``live[i]``."""
+    """What lies on a hide. Slot i: ``pts[i]`` the placed NEAR body, ``box[i]`` its bounds, ``variant[i]``, ``live[i]``; ``used[0]`` slots were ever in use."""
 
     pts: NDArray[np.float64]
     box: NDArray[np.float64]
     variant: NDArray[np.int64]
     live: NDArray[np.bool_]
-    count: NDArray[np.int64]
+    used: NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,9 +84,7 @@ class HideTable:
         self.hide, self.job, self.bank = hide, job, bank
         self.grounds: dict[Hashable, HideGround] = {}
         points = max(bank.max_points, 1)
-        self.floor = Floor(
-            np.zeros((capacity, points, 2)), np.zeros((capacity, 4)), np.zeros(capacity, np.int64), np.zeros(capacity, np.bool_), np.zeros(1, np.int64)
-        )
+        self.floor = Floor(np.zeros((capacity, points, 2)), np.zeros((capacity, 4)), np.zeros(capacity, np.int64), np.zeros(capacity, np.bool_), np.zeros(1, np.int64))
         x0, y0, x1, y1 = hide.region.bounds
         rows = math.ceil((y1 - y0 + 2 * AROUND_MM) / CELL_MM) + 1
         cols = math.ceil((x1 - x0 + 2 * AROUND_MM) / CELL_MM) + 1
@@ -142,7 +140,17 @@ class HideTable:
                     out += [(index, middle + part * half) for part in (-0.95, -0.5, 0.5, 0.95)]
         return list(dict.fromkeys(out))
 
-    def find(self, variant: Variant, hide_index: int, wish: Wish, rng: np.random.Generator, steps: int = 8, keep_within: tuple[float, float] | None = None, spread: bool = True, tries: int = TRIES) -> Candidates:
+    def find(
+        self,
+        variant: Variant,
+        hide_index: int,
+        wish: Wish,
+        rng: np.random.Generator,
+        steps: int = 8,
+        keep_within: tuple[float, float] | None = None,
+        spread: bool = True,
+        tries: int = TRIES,
+    ) -> Candidates:
         """Return the places that may be fair for a variant, best first.
 
         ``keep_within`` holds the piece between two x positions (a filler may not cost leather).
@@ -166,7 +174,7 @@ class HideTable:
                 continue
             off = ground.off_show.field if ground.off_show is not None else ground.fair.field
             found = kernels.scan(
-                ground.fair.field, self.taken, off, has_show, self.origin, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin),
+                ground.fair.field, self.taken, off, has_show, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin),
                 SLACK_MM, lines, line, np.array(box, np.int64), self.score,
             )  # fmt: skip
             if not found:
@@ -229,7 +237,7 @@ class HideTable:
 
     def put(self, lying: Lying) -> int:
         """Lay a piece down; return its slot."""
-        slot = next((i for i in range(int(self.floor.count[0])) if not self.floor.live[i]), int(self.floor.count[0]))
+        slot = next((i for i in range(int(self.floor.used[0])) if not self.floor.live[i]), int(self.floor.used[0]))
         spot, variant = lying.spot, lying.variant
         turn = math.radians(spot.turn_deg)
         kernels.lay_down(self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, slot)
@@ -242,11 +250,11 @@ class HideTable:
 
     def mark(self) -> tuple[Any, ...]:
         """Remember the state, for ``back_to``."""
-        return self.taken.copy(), dict(self.lying), self.floor.live.copy(), int(self.floor.count[0]), set(self.full_for)
+        return self.taken.copy(), dict(self.lying), self.floor.live.copy(), int(self.floor.used[0]), set(self.full_for)
 
     def back_to(self, mark: tuple[Any, ...]) -> None:
         """Return to a remembered state; nothing laid before it may have moved since."""
-        self.taken[:], self.lying, self.floor.live[:], self.floor.count[0], self.full_for = mark[0], mark[1], mark[2], mark[3], mark[4]
+        self.taken[:], self.lying, self.floor.live[:], self.floor.used[0], self.full_for = mark[0], mark[1], mark[2], mark[3], mark[4]
 
     def extent(self) -> tuple[float, float] | None:
         """The x range of what lies here; None if nothing does."""

@@ -16,7 +16,9 @@ from fairlay.core.rules import Policy
 def warm_kernels() -> None:
     """Lay a small side with zones, flaws and hidden areas, so that numba compiles and keeps every kernel."""
     square = np.array([[0.0, 0.0], [80.0, 0.0], [80.0, 80.0], [0.0, 80.0]])
-    hide = Hide("warm", "side", square * 5, zones=(Zone(square * 5, 1), Zone(square * 2, 3, 60.0)), flaws=(Flaw("scar", 2, square / 8 + 200.0), Flaw("hole", 3, square / 8 + 300.0)))
+    hide = Hide(
+        "warm", "side", square * 5, zones=(Zone(square * 5, 1), Zone(square * 2, 3, 60.0)), flaws=(Flaw("scar", 2, square / 8 + 200.0), Flaw("hole", 3, square / 8 + 300.0))
+    )
     pieces = (
         Piece("a", square, 6, show_limit=1, hidden=(square / 4 + 20.0,), max_tightness=2, grain=Grain(0.0, 10.0, True)),
         Piece("b", square / 3, 8, pair=True, grain=Grain(0.0, 5.0, True)),

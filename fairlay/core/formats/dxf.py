@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import io
 
-import ezdxf
+import ezdxf.filemanagement
 import ezdxf.units
+from ezdxf.document import Drawing
 from ezdxf.enums import TextEntityAlignment
-from ezdxf.layouts import Modelspace
+from ezdxf.layouts.layout import Modelspace
 
 from fairlay.core.formats.svg import ROOM_MM
 from fairlay.core.lay.check import hide_shapes
@@ -20,7 +21,7 @@ FLAW_LAYER = {1: "FLAW_SURFACE", 2: "FLAW_BLEMISH", 3: "FLAW_UNSOUND"}
 
 def lay_dxf(job: Job, lay: Lay, hide_id: str | None = None) -> str:
     """Return a DXF (R2010, units mm) of a lay: outlines as closed polylines on named layers, one hide below the other."""
-    doc = ezdxf.new("R2010", units=ezdxf.units.MM)
+    doc: Drawing = ezdxf.filemanagement.new("R2010", units=ezdxf.units.MM)
     for name, colour in LAYERS.items():
         doc.layers.add(name, color=colour)
     space = doc.modelspace()

@@ -343,7 +343,5 @@ def piece_values(piece: Piece) -> dict[str, Any]:
     if piece.thickness_mm:
         out["thickness_mm"] = list(piece.thickness_mm)
     if piece.splits:
-        out["splits"] = [
-            {"id": s.id, "penalty_m2": s.penalty_m2, "parts": [piece_values(p) | {"id": p.id.rsplit(".", 1)[1]} for p in s.parts]} for s in piece.splits
-        ]
+        out["splits"] = [{"id": s.id, "penalty_m2": s.penalty_m2, "parts": [piece_values(p) | {"id": p.id.rsplit(".", 1)[1]} for p in s.parts]} for s in piece.splits]
     return out

@@ -63,7 +63,9 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
     for placement, shape in hide_shapes(job, lay, hide):
         c = shape.representative_point()
         name = f"{placement.piece} {placement.copy + 1}"
-        out.append(f'<path class="piece" data-piece={quoteattr(placement.piece)} data-copy="{placement.copy}" d="{path_data(rings_of(shape))}"><title>{escape(name)}</title></path>')
+        out.append(
+            f'<path class="piece" data-piece={quoteattr(placement.piece)} data-copy="{placement.copy}" d="{path_data(rings_of(shape))}"><title>{escape(name)}</title></path>'
+        )
         if shape.area > 8000:
             out.append(f'<text x="{c.x:.1f}" y="{c.y:.1f}">{escape(name)}</text>')
     return "".join(out)

@@ -40,7 +40,7 @@ def account(job: Job, lay: Lay, hide: Hide) -> HideAccount:
     shapes = [shape for _, shape in hide_shapes(job, lay, hide)]
     whole: BaseGeometry = hide.region
     if hide.is_roll:
-        x0, y0, x1, y1 = whole.bounds
+        x0, y0, _, y1 = whole.bounds
         whole = whole.intersection(box(x0, y0, max((s.bounds[2] for s in shapes), default=x0), y1))
     within, usable = whole.intersection(hide.within_margin), whole.intersection(hide.usable)
     placed = union(shapes)

@@ -50,7 +50,7 @@ class Job:
     name: str
     hides: tuple[Hide, ...]
     pieces: tuple[Piece, ...]
-    policy: Policy = Policy()
+    policy: Policy = field(default_factory=Policy)
     objective: Objective = "fill"
     match_sets: tuple[str, ...] = ()
     fixed: tuple[Placement, ...] = ()
@@ -97,9 +97,5 @@ class Lay:
 
     def splits_used(self, job: Job) -> Counter[tuple[str, str]]:
         """Copies made in parts, per (piece, split)."""
-        seen = {
-            (piece.parent, piece.split or "", placement.copy)
-            for placement in self.placements
-            if (piece := job.pieces_by_id[placement.piece]).parent is not None
-        }
+        seen = {(piece.parent, piece.split or "", placement.copy) for placement in self.placements if (piece := job.pieces_by_id[placement.piece]).parent is not None}
         return Counter((parent, split) for parent, split, _ in seen if parent is not None)

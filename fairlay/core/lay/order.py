@@ -84,7 +84,17 @@ def needs_of_batch(lines: Sequence[Line]) -> tuple[Need, ...]:
     return tuple(out)
 
 
-def job_for(name: str, lines: Sequence[Line], material: str, hides: Sequence[Hide], policy: Policy, objective: Objective, match_sets: Sequence[str] = (), seconds: float = 60.0, seed: int = 1) -> Job:
+def job_for(
+    name: str,
+    lines: Sequence[Line],
+    material: str,
+    hides: Sequence[Hide],
+    policy: Policy,
+    objective: Objective,
+    match_sets: Sequence[str] = (),
+    seconds: float = 60.0,
+    seed: int = 1,
+) -> Job:
     """Return the job of laying one material of a batch on the hides chosen for it.
 
     Raises BadJob where nothing is to be cut of the material, or no hide is chosen. A roll is

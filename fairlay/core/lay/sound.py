@@ -31,7 +31,9 @@ def check_job(job: Job) -> None:
             raise BadJob(f"match_sets names the set {name!r}, which no piece belongs to", value=name, expected="one of " + (", ".join(sorted(sets)) or "no set at all"))
     for hide in job.hides:
         if hide.usable.is_empty or hide.usable.area < 1.0:
-            raise BadJob(f"hide {hide.id} has no usable leather: its edge margin of {hide.edge_margin_mm:g} mm and its unsound flaws leave nothing", value=hide.id, expected="some leather")
+            raise BadJob(
+                f"hide {hide.id} has no usable leather: its edge margin of {hide.edge_margin_mm:g} mm and its unsound flaws leave nothing", value=hide.id, expected="some leather"
+            )
     for fixed in job.fixed:
         if fixed.piece not in job.pieces_by_id or fixed.hide not in job.hides_by_id:
             raise BadJob(f"a fixed placement names {fixed.piece} on {fixed.hide}, which the job does not have", value=fixed.piece, expected="a piece and a hide of the job")

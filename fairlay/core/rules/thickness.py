@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Hashable, Iterator
+from typing import Any
 
 import numpy as np
 import shapely
@@ -47,9 +49,10 @@ def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
     return tuple(out)
 
 
-def _filled(contours: tuple[list[Ring], list[Ring]]) -> Iterator[BaseGeometry]:
+def _filled(contours: Any) -> Iterator[BaseGeometry]:
+    """Yield contourpy's filled contours (points and ring offsets, by outer ring) as regions."""
     for points, offsets in zip(*contours, strict=True):
-        rings = [points[a:b] for a, b in zip(offsets[:-1], offsets[1:], strict=True)]
+        rings = [points[a:b] for a, b in itertools.pairwise(offsets)]
         yield Polygon(rings[0], rings[1:]).buffer(0)
 
 

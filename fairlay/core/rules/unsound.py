@@ -20,6 +20,4 @@ def needs(piece: Piece) -> Hashable:
 
 def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
     """Each flaw of severity 3."""
-    return tuple(
-        Forbidden(NAME, Polygon(flaw.outline).buffer(0), f"on an unsound {flaw.kind}, which no piece may use") for flaw in hide.flaws if flaw.severity == 3
-    )
+    return tuple(Forbidden(NAME, Polygon(flaw.outline).buffer(0), f"on an unsound {flaw.kind}, which no piece may use") for flaw in hide.flaws if flaw.severity == 3)

@@ -65,7 +65,11 @@ def region(outline: Ring, holes: Iterable[Ring] = (), name: str = "outline") -> 
     polygon = Polygon(outline, hole_list)
     if polygon.is_valid:
         return polygon
-    raise BadShape(f"{name}: a hole lies outside the outline or across another hole: {explain_validity(polygon)}", value=explain_validity(polygon), expected="holes inside the outline, apart from each other")
+    raise BadShape(
+        f"{name}: a hole lies outside the outline or across another hole: {explain_validity(polygon)}",
+        value=explain_validity(polygon),
+        expected="holes inside the outline, apart from each other",
+    )
 
 
 def pieces_of(geometry: BaseGeometry, least_mm2: float = 1e-6) -> Iterator[Polygon]:
@@ -74,7 +78,7 @@ def pieces_of(geometry: BaseGeometry, least_mm2: float = 1e-6) -> Iterator[Polyg
         if geometry.area > least_mm2:
             yield geometry
     elif isinstance(geometry, MultiPolygon) or geometry.geom_type == "GeometryCollection":
-        for part in geometry.geoms:  # type: ignore[attr-defined]  # shapely ships no types for collections
+        for part in geometry.geoms:
             yield from pieces_of(part, least_mm2)
 
 
@@ -83,7 +87,7 @@ def rings_of(geometry: BaseGeometry) -> list[Ring]:
     out: list[Ring] = []
     for polygon in pieces_of(geometry):
         for line in (polygon.exterior, *polygon.interiors):
-            out.append(np.asarray(line.coords, dtype=np.float64)[:-1])
+            out += [np.asarray(line.coords, dtype=np.float64)[:-1]]
     return out
 
 

@@ -4,6 +4,8 @@ A frozen copy of the tables as they were then. MariaDB does not roll DDL back, s
 statement may be run again after a break: tables and indexes are made where missing.
 """
 
+from peewee import Database
+
 atomic = False
 
 OPTIONS = "ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci"
@@ -48,6 +50,6 @@ TABLES = (
 )
 
 
-def up(migrator, db):
+def up(migrator: object, db: Database) -> None:
     for table in TABLES:
-        db.execute_sql(f"CREATE TABLE IF NOT EXISTS {table} {OPTIONS}")
+        db.execute_sql(f"CREATE TABLE IF NOT EXISTS {table} {OPTIONS}")  # type: ignore[no-untyped-call]  # peewee types only part of itself

@@ -1,0 +1,1 @@
+"""Speed and yield, measured as ratios within one run; never a test."""

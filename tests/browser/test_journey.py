@@ -1,0 +1,156 @@
+"""A cutter's way through the real application: ./start's own runner, MariaDB, workers, and headless Chromium."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+import xml.etree.ElementTree as ET
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from scripts.mariadb import PrivateMariaDB, free_port
+
+ROOT = Path(__file__).resolve().parents[2]
+CHROMIUM = "/usr/bin/chromium"
+READY_S = 120
+
+
+@pytest.fixture(scope="module")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    home = tmp_path_factory.mktemp("yard")
+    with PrivateMariaDB(home / "mariadb") as server:
+        port = free_port()
+        said = (home / "said.log").open("w+b")
+        running = subprocess.Popen(
+            [sys.executable, "-m", "scripts.run", "--port", str(port), "--workers", "1"],
+            cwd=ROOT, env={**os.environ, "FAIRLAY_DATABASE_URL": server.url}, stdout=said, stderr=said, start_new_session=True,
+        )  # fmt: skip
+        try:
+            end = time.monotonic() + READY_S
+            while b"Fair Lay is ready" not in (home / "said.log").read_bytes():
+                assert running.poll() is None and time.monotonic() < end, (home / "said.log").read_text()
+                time.sleep(0.2)
+            yield f"http://127.0.0.1:{port}"
+        finally:
+            running.send_signal(signal.SIGINT)
+            assert running.wait(30) == 0
+            said.close()
+        left = subprocess.run(["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False).stdout
+        assert not left, "Ctrl-C left processes behind"
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        own = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"])
+        yield own
+        own.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    own = browser.new_page(viewport={"width": 1280, "height": 800})
+    own.set_default_timeout(20_000)
+    wrong: list[str] = []
+    own.on("pageerror", lambda error: wrong.append(str(error)))
+    own.on("console", lambda message: wrong.append(message.text) if message.type == "error" and "409" not in message.text else None)
+    yield own
+    assert wrong == []
+    own.close()
+
+
+def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path: Path) -> None:
+    page.goto(address)
+    page.get_by_role("link", name="B-31").click()
+    body = page.get_by_role("region", name="body leather")
+    expect(body).to_contain_text("choose leather below")
+    for number in ("F-103", "O-042"):
+        body.get_by_role("checkbox", name=number).click()
+        expect(body.get_by_role("checkbox", name=number)).to_be_checked()
+    body.get_by_role("link", name="Lay it").click()
+    expect(page.get_by_role("checkbox", name="F-103")).to_be_checked()
+    page.get_by_role("button", name="Lay them").click()
+    expect(page.get_by_role("button", name="Stop, keep the best")).to_be_visible()
+    pieces = page.locator("path[data-piece]")
+    expect(pieces.first).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Stop, keep the best").click()
+    expect(page.get_by_role("button", name="Lay it better")).to_be_visible(timeout=60_000)
+    laid = pieces.count()
+    assert laid > 20
+
+    pieces.first.hover()
+    expect(page.get_by_role("status")).to_contain_text(re.compile("leather"))
+    page.reload()
+    expect(pieces).to_have_count(laid)
+    address_of_lay = page.url
+
+    page.get_by_role("button", name="Take a file").click()
+    with page.expect_download() as download:
+        page.get_by_role("menuitem", name="SVG, true size").click()
+    file = tmp_path / "lay.svg"
+    download.value.save_as(file)
+    root = ET.parse(file).getroot()
+    assert float(root.attrib["width"].removesuffix("mm")) == float(root.attrib["viewBox"].split()[2])
+    drawn = [e for e in root.iter() if e.attrib.get("data-piece") == "hearth-bellows/valve-flap"]
+    points = [tuple(map(float, p.split(","))) for p in drawn[0].attrib["d"].strip("MZ").split("L")]
+    far = max(((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2) ** 0.5 for a in points for b in points)
+    assert far == pytest.approx(((100 - 28) ** 2 + (82 - 28) ** 2) ** 0.5 + 28, abs=0.5)
+
+    page.keyboard.press("u")
+    expect(pieces).to_have_count(0)
+    page.get_by_role("button", name="Earlier lays").click()
+    page.get_by_role("menuitem").filter(has_text=re.compile("^2")).click()
+    expect(pieces).to_have_count(laid)
+    page.get_by_role("link", name="Lay", exact=True).click()
+    page.get_by_role("link", name=re.compile("F-103, O-042")).click()
+    expect(page).to_have_url(address_of_lay)
+
+
+def test_the_rack_and_its_keys(page: Page, address: str) -> None:
+    page.goto(f"{address}/leather")
+    expect(page.get_by_role("button", name=re.compile("of (Ferrow Mill|Oxlade Pits)"))).to_have_count(11)
+    page.get_by_label("Units").select_option("imperial")
+    expect(page.get_by_role("button", name=re.compile("^F-101"))).to_contain_text("ft²")
+    page.get_by_role("button", name=re.compile("^F-101")).click()
+    drawing = page.get_by_role("img", name=re.compile("F-101"))
+    near = float(drawing.get_attribute("data-scale") or 0)
+    page.keyboard.press("+")
+    expect(drawing).not_to_have_attribute("data-scale", str(near))
+    assert float(drawing.get_attribute("data-scale") or 0) > near
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("img", name=re.compile("F-102"))).to_be_visible()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys in Leather")).to_contain_text("hang it back on the rack")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("heading", name="The rack")).to_be_visible()
+
+
+def test_a_new_batch_by_keyboard_and_a_number_already_taken(page: Page, address: str) -> None:
+    page.goto(f"{address}/batches")
+    page.get_by_role("button", name="New batch").click()
+    dialog = page.get_by_role("dialog", name="New batch")
+    dialog.get_by_label("Number").fill("B-30")
+    dialog.get_by_label("Name").fill("Ein sehr langer Name für eine Reihe von Hockern mit allem Zubehör und noch mehr")
+    dialog.get_by_label("How many Tripod stool").fill("3")
+    page.keyboard.press("Enter")
+    expect(dialog.get_by_role("alert")).to_contain_text("there is a batch B-30 already")
+    dialog.get_by_label("Number").fill("B-40")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=re.compile("B-40"))).to_be_visible()
+    expect(page.get_by_role("region", name="strap leather")).to_contain_text("Carry strap")
+
+
+def test_the_address_answers_and_unknown_paths_come_home(address: str) -> None:
+    with urllib.request.urlopen(f"{address}/api/health", timeout=5) as answer:
+        assert b"up" in answer.read()
+    with urllib.request.urlopen(f"{address}/lay/1", timeout=5) as answer:
+        assert b'<div id="root">' in answer.read()
