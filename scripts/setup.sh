@@ -47,7 +47,8 @@ set_up_ui() {
   command -v node >/dev/null 2>&1 || stop_with "Node 20 is missing; install it and npm"
   if ! cmp -s ui/package-lock.json ui/node_modules/.set-up 2>/dev/null; then
     say "Installing front-end packages ..."
-    (cd ui && npm ci --silent --no-progress) >var/setup.log 2>&1 || stop_with "front-end packages could not be installed (see var/setup.log)"
+    # Not "npm ci": it wants builds for every other machine in the lock, which not every mirror has.
+    (cd ui && npm install --no-save --silent --no-progress) >var/setup.log 2>&1 || stop_with "front-end packages could not be installed (see var/setup.log)"
     cp ui/package-lock.json ui/node_modules/.set-up
   fi
   sources=$(ui_sources)
