@@ -119,6 +119,18 @@ def _offset(shape: BaseGeometry, by_mm: float) -> BaseGeometry:
     return moved if not moved.is_empty else shape.representative_point().buffer(SHRINK_MM)
 
 
+def _farthest_first(circles: Any) -> Any:
+    """Return circles with the largest first, then each the farthest from those before: a scan then finds soonest what does not fit."""
+    if len(circles) < 3:
+        return circles
+    order, away = [0], np.hypot(*(circles[:, :2] - circles[0, :2]).T)
+    for _ in range(len(circles) - 1):
+        away[order] = -1.0
+        order.append(int(np.argmax(away)))
+        away = np.minimum(away, np.hypot(*(circles[:, :2] - circles[order[-1], :2]).T))
+    return circles[order]
+
+
 def _flatten(shapes: list[list[Ring]]) -> Bodies:
     pts: list[Any] = [np.empty((0, 2))]
     starts: list[int] = []
@@ -134,7 +146,7 @@ def _flatten(shapes: list[list[Ring]]) -> Bodies:
         pt_at.append(pt_at[-1] + len(body))
         ring_at.append(ring_at[-1] + len(own))
         found = inscribed_circles(body, np.array(own, np.int64), CIRCLES) if rings else np.empty((0, 3))
-        circles.append(found)
+        circles.append(_farthest_first(found))
         circle_at.append(circle_at[-1] + len(found))
         reach.append(float(np.hypot(*body.T).max()) if rings else 0.0)
     as_int = [np.array(v, np.int64) for v in (pt_at, starts, ring_at, circle_at)]

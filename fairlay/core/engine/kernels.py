@@ -12,7 +12,6 @@ from numba import njit
 
 from fairlay.core.shapes.kernels import bodies_overlap, bounds_of, distance_to_body, inside, place_into, segments_cross
 
-UNFIT = np.float32(1e30)
 BUCKET_MM = 40.0
 """Side of a bucket of edges: about the length of a short edge, so that few edges share one."""
 NUDGES = np.array([(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1)], np.float64)
@@ -206,58 +205,95 @@ def press_into(field, origin, step, pts, starts, box, reach):
 
 
 @njit(cache=True, nogil=True)
-def scan(fair, taken, show, has_show, step, circles, show_circles, slack, lines, line, box, out):
-    """Score every cell as a place for a turned body: the mean room left about its circles, or UNFIT.
+def sink(cost, cell, n):
+    """Let the top of a heap of n (worst on top) sink to its place."""
+    i = 0
+    while True:
+        k = 2 * i + 1
+        if k >= n:
+            return
+        if k + 1 < n and cost[k + 1] > cost[k]:
+            k += 1
+        if cost[k] <= cost[i]:
+            return
+        cost[i], cost[k] = cost[k], cost[i]
+        cell[i], cell[k] = cell[k], cell[i]
+        i = k
 
-    A circle that seems too large for its cell, within ``slack``, counts against the place.
 
-    ``fair``, ``taken``, ``show`` are distance fields of the same shape (ground, pieces laid, flaws to
-    keep off). ``lines`` (cells) must equal ``line`` where line >= 0. ``box`` are the bounds of the cells
-    to look at (r0, c0, r1, c1). A place is passed over only where a circle surely does not fit.
-    Returns how many cells may fit.
+@njit(cache=True, nogil=True)
+def rise(cost, cell, i):
+    """Let entry i of a heap (worst on top) rise to its place."""
+    while i > 0:
+        p = (i - 1) // 2
+        if cost[p] >= cost[i]:
+            return
+        cost[i], cost[p] = cost[p], cost[i]
+        cell[i], cell[p] = cell[p], cell[i]
+        i = p
+
+
+@njit(cache=True, nogil=True)
+def scan(fair, taken, show, has_show, step, circles, show_circles, slack, lines, line, box, along, tight, tightness, bears, noise, seed, cost, cell):
+    """Keep the best cells for a turned body: cost the mean room left about its circles, and what is wished for.
+
+    ``fair``, ``taken``, ``show`` are distance fields of the same shape (ground, pieces laid, flaws to keep
+    off). ``lines`` (cells) must equal ``line`` where line >= 0. ``box``: cells to look at (r0, c0, r1, c1).
+    A cell is passed over only where a circle surely does not fit; one that seems too large, within
+    ``slack``, counts against it. ``along`` is cost per column; ``tight`` for each class of ``tightness``
+    better than ``bears``; ``noise`` at random from ``seed``. Writes the best into ``cost`` and ``cell`` (as many
+    as those are long, in no order) and returns how many.
     """
     rows, cols = fair.shape
-    n = len(circles)
-    offs = np.empty((n, 2), np.int64)
-    for i in range(n):
-        offs[i, 0] = int(round(circles[i, 1] / step))
-        offs[i, 1] = int(round(circles[i, 0] / step))
-    m = len(show_circles)
-    show_offs = np.empty((m, 2), np.int64)
-    for i in range(m):
-        show_offs[i, 0] = int(round(show_circles[i, 1] / step))
-        show_offs[i, 1] = int(round(show_circles[i, 0] / step))
-    found = 0
-    for r in range(box[0], box[2]):
-        for c in range(box[1], box[3]):
-            out[r, c] = UNFIT
+    n, m, most = len(circles), len(show_circles), len(cost)
+    offs = np.empty((n + m, 2), np.int64)
+    lo_r = lo_c = hi_r = hi_c = 0
+    for i in range(n + m):
+        at = circles[i] if i < n else show_circles[i - n]
+        r, c = int(round(at[1] / step)), int(round(at[0] / step))
+        offs[i, 0], offs[i, 1] = r, c
+        lo_r, hi_r, lo_c, hi_c = min(lo_r, r), max(hi_r, r), min(lo_c, c), max(hi_c, c)
+    kept = 0
+    state = np.uint64(seed)
+    for r in range(max(box[0], -lo_r), min(box[2], rows - hi_r)):
+        for c in range(max(box[1], -lo_c), min(box[3], cols - hi_c)):
             if line >= 0 and lines[r, c] != line:
                 continue
-            room = 0.0
+            total = along * c
+            if tight > 0.0 and tightness[r, c] < bears:
+                total += tight * (bears - tightness[r, c])
+            if noise > 0.0:
+                state ^= state << np.uint64(13)
+                state ^= state >> np.uint64(7)
+                state ^= state << np.uint64(17)
+                total += noise * float(state >> np.uint64(40)) / 16777216.0
+            bar = cost[0] if kept == most else 1e30
             ok = True
             for i in range(n):
                 rr, cc = r + offs[i, 0], c + offs[i, 1]
-                if rr < 0 or cc < 0 or rr >= rows or cc >= cols:
-                    ok = False
-                    break
                 d = min(fair[rr, cc], taken[rr, cc]) - circles[i, 2]
                 if d < -slack:
                     ok = False
                     break
-                room += min(d, 60.0) if d > 0.0 else -2.0 * d
-            if not ok:
-                continue
-            if has_show:
+                total += (min(d, 45.0) if d > 0.0 else -2.0 * d) / n
+                if total >= bar:
+                    ok = False
+                    break
+            if ok and has_show:
                 for i in range(m):
-                    rr, cc = r + show_offs[i, 0], c + show_offs[i, 1]
-                    if rr < 0 or cc < 0 or rr >= rows or cc >= cols or show[rr, cc] - show_circles[i, 2] < -slack:
+                    if show[r + offs[n + i, 0], c + offs[n + i, 1]] - show_circles[i, 2] < -slack:
                         ok = False
                         break
-                if not ok:
-                    continue
-            out[r, c] = room / n
-            found += 1
-    return found
+            if not ok:
+                continue
+            if kept < most:
+                cost[kept], cell[kept] = total, r * cols + c
+                rise(cost, cell, kept)
+                kept += 1
+            elif total < cost[0]:
+                cost[0], cell[0] = total, r * cols + c
+                sink(cost, cell, kept)
+    return kept
 
 
 @njit(cache=True, nogil=True)

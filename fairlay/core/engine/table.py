@@ -24,7 +24,7 @@ from fairlay.core.tolerances import COORDINATE_DECIMALS
 
 SLACK_MM = 3.2
 """A circle may seem this much too large for a cell and still be tried: the field's error at CELL_MM."""
-PRESS_MM = 70.0
+PRESS_MM = 48.0
 """How far from a piece the room about it is known."""
 TRIES = 160
 """Cells tried exactly for each turn of a piece."""
@@ -91,12 +91,10 @@ class HideTable:
         self.origin = np.array([x0 - AROUND_MM, y0 - AROUND_MM])
         self.taken = np.full((rows, cols), 1e6, np.float32)
         self.scratch = np.zeros((points, 2))
-        self.score = np.full((rows, cols), kernels.UNFIT, np.float32)
         self.lying: dict[int, Lying] = {}
         self.full_for: set[int] = set()
         self._lines: tuple[tuple[float, ...], NDArray[np.int16]] | None = None
         self._tightness: NDArray[np.float32] | None = None
-        self._columns = (self.origin[0] + np.arange(cols) * CELL_MM)[None, :].astype(np.float32)
 
     def ground(self, variant: Variant) -> HideGround:
         """The compiled ground of a variant's class of pieces, made when first asked for."""
@@ -150,10 +148,12 @@ class HideTable:
         keep_within: tuple[float, float] | None = None,
         spread: bool = True,
         tries: int = TRIES,
+        window: tuple[float, float, float, float] | None = None,
     ) -> Candidates:
         """Return the places that may be fair for a variant, best first.
 
-        ``keep_within`` holds the piece between two x positions (a filler may not cost leather).
+        ``keep_within`` holds the piece between two x positions (a filler may not cost leather);
+        ``window`` (x0, y0, x1, y1) holds its centroid.
         """
         ground = self.ground(variant)
         bodies = self.bank.bodies
@@ -164,44 +164,35 @@ class HideTable:
         has_show = ground.off_show is not None
         turns = self.turns_to_try(variant, steps, spread)
         lines = self.lines(ground.fair)[1]
+        off = ground.off_show.field if ground.off_show is not None else ground.fair.field
+        tightness = self.tightness_map()
         cells, costs, which = [], [], []
         for t, (line, turn) in enumerate(turns):
             cos, sin = math.cos(math.radians(turn)), math.sin(math.radians(turn))
             placed = pts @ np.array([[cos, sin], [-sin, cos]])
             (lo_x, lo_y), (hi_x, hi_y) = placed.min(axis=0), placed.max(axis=0)
-            box = self._cells_for(lo_x, lo_y, hi_x, hi_y, keep_within)
+            box = self._cells_for(lo_x, lo_y, hi_x, hi_y, keep_within, window)
             if box[0] >= box[2] or box[1] >= box[3]:
                 continue
-            off = ground.off_show.field if ground.off_show is not None else ground.fair.field
-            found = kernels.scan(
-                ground.fair.field, self.taken, off, has_show, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin),
-                SLACK_MM, lines, line, np.array(box, np.int64), self.score,
+            cost, cell = np.empty(tries), np.empty(tries, np.int64)
+            kept = kernels.scan(
+                ground.fair.field, self.taken, off, has_show, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin), SLACK_MM, lines, line,
+                np.array(box, np.int64), wish.along * CELL_MM, wish.tight if self.hide.zones else 0.0, tightness, float(variant.piece.max_tightness),
+                wish.noise, int(rng.integers(1, 2**62)) if wish.noise else 1, cost, cell,
             )  # fmt: skip
-            if not found:
-                continue
-            part = self.score[box[0] : box[2], box[1] : box[3]]
-            rows, cols = np.nonzero(part < kernels.UNFIT)
-            cost = part[rows, cols].astype(np.float64)
-            rows, cols = rows + box[0], cols + box[1]
-            if wish.along:
-                cost += wish.along * (cols * CELL_MM + hi_x)
-            if wish.tight and self.hide.zones:
-                cost += wish.tight * np.maximum(0.0, variant.piece.max_tightness - self.tightness_map()[rows, cols])
-            if wish.noise:
-                cost += rng.normal(0.0, wish.noise, len(cost))
-            if len(cost) > tries:
-                few = np.argpartition(cost, tries)[:tries]
-                rows, cols, cost = rows[few], cols[few], cost[few]
-            cells.append(rows * self.taken.shape[1] + cols)
-            costs.append(cost)
-            which.append(np.full(len(cost), t, np.int64))
+            if kept:
+                cells.append(cell[:kept])
+                costs.append(cost[:kept] + wish.along * hi_x)
+                which.append(np.full(kept, t, np.int64))
         if not cells:
             return Candidates(self, variant, hide_index, turns, np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))
         cost = np.concatenate(costs)
         order = np.argsort(cost, kind="stable")
-        return Candidates(self, variant, hide_index, turns, np.concatenate(cells)[order].astype(np.int64), np.concatenate(which)[order], cost[order])
+        return Candidates(self, variant, hide_index, turns, np.concatenate(cells)[order], np.concatenate(which)[order], cost[order])
 
-    def _cells_for(self, lo_x: float, lo_y: float, hi_x: float, hi_y: float, keep_within: tuple[float, float] | None) -> tuple[int, int, int, int]:
+    def _cells_for(
+        self, lo_x: float, lo_y: float, hi_x: float, hi_y: float, keep_within: tuple[float, float] | None, window: tuple[float, float, float, float] | None
+    ) -> tuple[int, int, int, int]:
         rows, cols = self.taken.shape
         x0, y0, x1, y1 = self.hide.region.bounds
         if self.hide.is_roll:
@@ -213,6 +204,11 @@ class HideTable:
         c1 = min(cols, math.floor((x1 - hi_x - self.origin[0]) / CELL_MM + 2))
         r0 = max(0, math.ceil((y0 - lo_y - self.origin[1]) / CELL_MM - 1))
         r1 = min(rows, math.floor((y1 - hi_y - self.origin[1]) / CELL_MM + 2))
+        if window:
+            c0 = max(c0, math.floor((window[0] - self.origin[0]) / CELL_MM))
+            c1 = min(c1, math.ceil((window[2] - self.origin[0]) / CELL_MM) + 1)
+            r0 = max(r0, math.floor((window[1] - self.origin[1]) / CELL_MM))
+            r1 = min(r1, math.ceil((window[3] - self.origin[1]) / CELL_MM) + 1)
         return r0, c0, r1, c1
 
     def fits(self, variant: Variant, x: float, y: float, turn_deg: float, skip: int = -1) -> bool:

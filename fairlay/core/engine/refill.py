@@ -1,0 +1,163 @@
+"""Make a lay of one hide better: take up what lies about a point, fill the place again, keep what is worth more.
+
+Large neighbourhood search (Shaw 1998) over the constructive lay, with the acceptance of simulated
+annealing: a lay a little worse is kept for a while, less so as the time runs out.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from fairlay.core.engine import kernels
+from fairlay.core.engine.bank import BODIES, NEAR, Variant
+from fairlay.core.engine.ground import CELL_MM
+from fairlay.core.engine.table import PRESS_MM, HideTable, Lying, Wish
+
+Stop = Callable[[], bool]
+WAYS = tuple(np.array([a, b, a, b], float) for a, b in (((0, -1), (-1, 0)), ((-1, 0), (0, -1)), ((0, -1), (1, 0)), ((0, 1), (-1, 0)), ((0, 1), (1, 0)), ((1, 0), (0, 1))))
+"""Ways a piece is slid into contact when a place is filled again."""
+TRIES = 40
+LOOKS_FOR_WASTE = 24
+LONG_MM = 380.0
+"""Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
+WARM = 0.004
+"""At the start, a lay is kept that is worth this share of the hide less; at the end none is."""
+
+
+@dataclass(frozen=True)
+class Kept:
+    """What lies on a hide, and what lies nowhere, to come back to."""
+
+    lying: tuple[Lying, ...]
+    pool: dict[int, tuple[int, ...]]
+    value: float
+
+
+class Refill:
+    """A search on one hide. ``pool`` holds the copies that lie nowhere, by variant."""
+
+    def __init__(self, table: HideTable, pool: dict[int, list[int]], rng: np.random.Generator, stop: Stop) -> None:
+        self.table, self.rng, self.stop = table, rng, stop
+        self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
+        self.demand = {v.index: demand(v) for v in table.bank.variants}
+        self.usable = float(table.hide.usable.area)
+        self.value = sum(worth_of(lying.variant) for lying in table.lying.values())
+        self.best = self.keep()
+
+    def keep(self) -> Kept:
+        """Remember the lay as it is."""
+        return Kept(tuple(self.table.lying.values()), {v: tuple(c) for v, c in self.pool.items()}, self.value)
+
+    def attempt(self, warmth: float) -> bool:
+        """Take up and fill again once; whether the best got better. ``warmth`` 1 at the start, 0 at the end."""
+        table = self.table
+        chosen = self._about_a_point()
+        if not chosen:
+            return False
+        mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
+        gone = {slot: table.lying[slot] for slot in chosen}
+        window = self._take_up(chosen)
+        self._fill(window)
+        value = sum(worth_of(lying.variant) for lying in table.lying.values())
+        bar = self.value + WARM * warmth * self.usable * math.log(max(1e-9, float(self.rng.random())))
+        if value >= bar and not self.stop():
+            self.value = value
+            if value > self.best.value + 1.0:
+                self.best = self.keep()
+                return True
+            return False
+        table.back_to(mark)
+        for slot, lying in gone.items():
+            turn = math.radians(lying.spot.turn_deg)
+            kernels.lay_down(table.bank.bodies, lying.variant.index, lying.spot.x, lying.spot.y, math.cos(turn), math.sin(turn), table.floor, slot)
+        table.floor.used[0] = mark[3]
+        self.pool = defaultdict(list, pool)
+        return False
+
+    def _about_a_point(self) -> list[int]:
+        """Choose slots to take up: nearest about an item, or about the emptiest of some cells, up to a share of the value."""
+        table = self.table
+        loose = [i for i, lying in table.lying.items() if not lying.fixed and lying.variant.piece.parent is None]
+        if not loose:
+            return []
+        at = np.array([(table.lying[i].spot.x, table.lying[i].spot.y) for i in loose])
+        if self.rng.random() < 0.5:
+            middle = at[int(self.rng.integers(len(loose)))]
+        else:
+            fair = next(iter(table.grounds.values())).fair.field
+            rows = self.rng.integers(0, fair.shape[0], LOOKS_FOR_WASTE)
+            cols = self.rng.integers(0, fair.shape[1], LOOKS_FOR_WASTE)
+            k = int(np.argmax(np.minimum(fair[rows, cols], table.taken[rows, cols])))
+            middle = table.origin + CELL_MM * np.array([cols[k], rows[k]])
+        stretch = np.exp(self.rng.normal(0.0, 0.5, 2))
+        away = np.hypot(*((at - middle) * stretch).T)
+        share, taken, chosen = float(self.rng.uniform(0.02, 0.16)) * self.value, 0.0, []
+        long_too = self.rng.random() < 0.35
+        for k in np.argsort(away):
+            slot = loose[int(k)]
+            if not long_too and len(chosen) > 0 and table.floor.box[slot, 2] - table.floor.box[slot, 0] > LONG_MM:
+                continue
+            chosen.append(slot)
+            taken += worth_of(table.lying[slot].variant)
+            if taken > share:
+                break
+        return chosen
+
+    def _take_up(self, slots: list[int]) -> tuple[float, float, float, float]:
+        """Take slots up and give the room back; return the bounds of what is free now."""
+        table, floor = self.table, self.table.floor
+        boxes = floor.box[slots]
+        x0, y0, x1, y1 = (*boxes[:, :2].min(axis=0), *boxes[:, 2:].max(axis=0))
+        for slot in slots:
+            lying = table.lying.pop(slot)
+            floor.live[slot] = False
+            self.pool[lying.variant.index].append(lying.copy)
+        rows, cols = table.taken.shape
+        c0, c1 = (int((v - table.origin[0]) / CELL_MM) for v in (x0 - PRESS_MM, x1 + PRESS_MM))
+        r0, r1 = (int((v - table.origin[1]) / CELL_MM) for v in (y0 - PRESS_MM, y1 + PRESS_MM))
+        c0, r0, c1, r1 = max(0, c0), max(0, r0), min(cols, c1 + 1), min(rows, r1 + 1)
+        part = table.taken[r0:r1, c0:c1]
+        part[:] = 1e6
+        origin = table.origin + CELL_MM * np.array([c0, r0])
+        bodies = table.bank.bodies
+        near = np.flatnonzero(floor.live & (floor.box[:, 0] < x1 + 2 * PRESS_MM) & (floor.box[:, 2] > x0 - 2 * PRESS_MM) & (floor.box[:, 1] < y1 + 2 * PRESS_MM) & (floor.box[:, 3] > y0 - 2 * PRESS_MM))
+        for slot in near:
+            k = int(floor.variant[slot]) * BODIES + NEAR
+            n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
+            kernels.press_into(part, origin, CELL_MM, floor.pts[slot, :n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], floor.box[slot], PRESS_MM)
+        return x0, y0, x1, y1
+
+    def _fill(self, window: tuple[float, float, float, float]) -> None:
+        """Lay what goes into a window: hardest first, the order shaken."""
+        table, rng = self.table, self.rng
+        shuffle = float(rng.uniform(0.05, 0.7))
+        wish = Wish(tight=float(rng.uniform(0.0, 15.0)), noise=float(rng.choice([0.0, 0.5, 2.0])))
+        ways = WAYS[int(rng.integers(len(WAYS)))]
+        spread, turns = bool(rng.random() < 0.6), int(rng.choice([4, 8, 12]))
+        order = {v: self.demand[v] * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
+        for v in sorted(order, key=lambda v: -order[v]):
+            variant = table.bank.variants[v]
+            while self.pool[v] and not self.stop():
+                spot = table.find(variant, 0, wish, rng, turns, spread=spread, tries=TRIES, window=window).take(ways)
+                if spot is None:
+                    break
+                table.put(Lying(variant, self.pool[v].pop(), spot))
+
+
+def worth_of(variant: Variant) -> float:
+    """Value of a piece lying: its area, weighted."""
+    return variant.area_mm2 * variant.piece.value
+
+
+def demand(variant: Variant) -> float:
+    """How early a piece is laid: large, long, of worth, and close to a rectangle, since those fill a hide best."""
+    span = float(np.hypot(*np.ptp(variant.piece.outline, axis=0)))
+    square = variant.area_mm2 / variant.piece.region.minimum_rotated_rectangle.area
+    return float(max(variant.piece.value, 0.01) * variant.area_mm2**0.35 * span**1.3 * square**2)
+
+
