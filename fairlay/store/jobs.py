@@ -12,7 +12,7 @@ from fairlay.store.database import connected
 from fairlay.store.tables import JobRow
 
 LIVE = ("queued", "running")
-STALE_AFTER = datetime.timedelta(seconds=15)
+STALE_AFTER = datetime.timedelta(seconds=8)
 """A running job whose worker has not been heard of for so long was killed, and is taken up again."""
 MOST_ATTEMPTS = 4
 

@@ -37,12 +37,17 @@ class Copy:
 
 @dataclass(frozen=True)
 class Plan:
-    """How one constructive lay goes about it: the order of pieces, and what places are preferred."""
+    """How one constructive lay goes about it: the order of pieces, and what places are preferred.
+
+    ``shuffle`` shakes the order; ``square`` lays what is nearly a rectangle earlier, which fills a hide
+    better where more is wanted than fits; ``straight_first`` turns a piece off its line only where it must.
+    """
 
     wish: Wish = field(default_factory=Wish)
     turns: int = 8
     shuffle: float = 0.0
     straight_first: bool = True
+    square: float = 0.0
     ways: tuple[tuple[float, float], ...] = tuple((float(x), float(y)) for x, y in UP_AND_TAILWARD)
 
 
@@ -84,7 +89,7 @@ class Construction:
         fair = sum(t.ground(self.bank.of_piece[piece.id][0]).area_mm2 for t in self.tables)
         whole = sum(t.hide.region.area for t in self.tables)
         span = float(np.hypot(*np.ptp(piece.outline, axis=0)))
-        hard: float = piece.area_mm2**0.35 * span**1.3 / max(fair / whole, 0.02) * max(piece.value, 0.05)
+        hard: float = piece.area_mm2**0.35 * span**1.3 / max(fair / whole, 0.02) * max(piece.value, 0.05) * squareness(piece) ** self.plan.square
         return hard
 
     def hides_in_order(self) -> list[int]:
@@ -165,6 +170,11 @@ class Construction:
         counts = lay.counts(self.job)
         missing = tuple(Unplaced(p.id, p.quantity - counts[p.id], "") for p in self.job.pieces if counts[p.id] < p.quantity)
         return Lay(placements, missing)
+
+
+def squareness(piece: Piece) -> float:
+    """Return a piece's area over that of the least rectangle around it, 0 to 1."""
+    return float(piece.area_mm2 / piece.region.minimum_rotated_rectangle.area)
 
 
 def construct(job: Job, bank: Bank, plan: Plan, rng: np.random.Generator, stop: Stop, grounds: dict[int, HideTable] | None = None) -> Construction:

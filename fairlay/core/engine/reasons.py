@@ -39,18 +39,20 @@ def reasons_for(job: Job, bank: Bank, lay: Lay, tables: list[HideTable] | None =
     return tuple(Unplaced(piece.id, count, _reason(job, piece, table)) for piece, count in missing)
 
 
-def tables_of(job: Job, bank: Bank, lay: Lay, like: list[HideTable] | None = None) -> list[HideTable]:
-    """Return tables with a lay on them. ``like`` are tables of the same job whose compiled ground is shared."""
+def tables_of(job: Job, bank: Bank, lay: Lay, like: list[HideTable] | None = None, spare: bool = False) -> list[HideTable]:
+    """Return tables with a lay on them. ``like`` are tables of the same job whose compiled ground is shared; ``spare`` leaves room for more."""
     out = []
+    fixed = {(p.piece, p.copy) for p in job.fixed}
+    room = min(2000, sum(p.quantity for p in job.pieces)) if spare else 2
     for index, hide in enumerate(job.hides):
         own = [p for p in lay.placements if p.hide == hide.id]
-        table = HideTable(job, hide, bank, len(own) + 2)
+        table = HideTable(job, hide, bank, len(own) + room)
         if like:
-            table.grounds = like[index].grounds
+            table.grounds, table._lines, table._tightness = like[index].grounds, like[index]._lines, like[index]._tightness
         for p in own:
             variant = next(v for v in bank.of_piece[p.piece] if v.mirrored == p.at.mirrored)
             x, y = variant.centre_of(p.at)
-            table.put(Lying(variant, p.copy, Spot(index, x, y, p.at.rotation_deg, 0.0)))
+            table.put(Lying(variant, p.copy, Spot(index, x, y, p.at.rotation_deg, 0.0), (p.piece, p.copy) in fixed))
         out.append(table)
     return out
 

@@ -15,6 +15,7 @@ import numpy as np
 
 from fairlay.core.engine import kernels
 from fairlay.core.engine.bank import BODIES, NEAR, Variant
+from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
 from fairlay.core.engine.table import PRESS_MM, HideTable, Lying, Wish
 
@@ -39,10 +40,10 @@ class Kept:
 
 
 class Refill:
-    """A search on one hide. ``pool`` holds the copies that lie nowhere, by variant."""
+    """A search on one hide. ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay as they are."""
 
-    def __init__(self, table: HideTable, pool: dict[int, list[int]], rng: np.random.Generator, stop: Stop) -> None:
-        self.table, self.rng, self.stop = table, rng, stop
+    def __init__(self, table: HideTable, pool: dict[int, list[int]], rng: np.random.Generator, stop: Stop, held: set[int] | None = None) -> None:
+        self.table, self.rng, self.stop, self.held = table, rng, stop, held or set()
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
@@ -82,7 +83,7 @@ class Refill:
     def _about_a_point(self) -> list[int]:
         """Choose slots to take up: nearest about an item, or about the emptiest of some cells, up to a share of the value."""
         table = self.table
-        loose = [i for i, lying in table.lying.items() if not lying.fixed and lying.variant.piece.parent is None]
+        loose = [i for i, lying in table.lying.items() if i not in self.held and not lying.fixed and lying.variant.piece.parent is None]
         if not loose:
             return []
         at = np.array([(table.lying[i].spot.x, table.lying[i].spot.y) for i in loose])
@@ -96,7 +97,8 @@ class Refill:
             middle = table.origin + CELL_MM * np.array([cols[k], rows[k]])
         stretch = np.exp(self.rng.normal(0.0, 0.5, 2))
         away = np.hypot(*((at - middle) * stretch).T)
-        share, taken, chosen = float(self.rng.uniform(0.02, 0.16)) * self.value, 0.0, []
+        share, taken = float(self.rng.uniform(0.02, 0.16)) * self.value, 0.0
+        chosen: list[int] = []
         long_too = self.rng.random() < 0.35
         for k in np.argsort(away):
             slot = loose[int(k)]
@@ -112,7 +114,8 @@ class Refill:
         """Take slots up and give the room back; return the bounds of what is free now."""
         table, floor = self.table, self.table.floor
         boxes = floor.box[slots]
-        x0, y0, x1, y1 = (*boxes[:, :2].min(axis=0), *boxes[:, 2:].max(axis=0))
+        x0, y0 = (float(v) for v in boxes[:, :2].min(axis=0))
+        x1, y1 = (float(v) for v in boxes[:, 2:].max(axis=0))
         for slot in slots:
             lying = table.lying.pop(slot)
             floor.live[slot] = False
@@ -125,7 +128,13 @@ class Refill:
         part[:] = 1e6
         origin = table.origin + CELL_MM * np.array([c0, r0])
         bodies = table.bank.bodies
-        near = np.flatnonzero(floor.live & (floor.box[:, 0] < x1 + 2 * PRESS_MM) & (floor.box[:, 2] > x0 - 2 * PRESS_MM) & (floor.box[:, 1] < y1 + 2 * PRESS_MM) & (floor.box[:, 3] > y0 - 2 * PRESS_MM))
+        near: list[int] = np.flatnonzero(
+            floor.live
+            & (floor.box[:, 0] < x1 + 2 * PRESS_MM)
+            & (floor.box[:, 2] > x0 - 2 * PRESS_MM)
+            & (floor.box[:, 1] < y1 + 2 * PRESS_MM)
+            & (floor.box[:, 3] > y0 - 2 * PRESS_MM)
+        ).tolist()
         for slot in near:
             k = int(floor.variant[slot]) * BODIES + NEAR
             n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
@@ -157,7 +166,4 @@ def worth_of(variant: Variant) -> float:
 def demand(variant: Variant) -> float:
     """How early a piece is laid: large, long, of worth, and close to a rectangle, since those fill a hide best."""
     span = float(np.hypot(*np.ptp(variant.piece.outline, axis=0)))
-    square = variant.area_mm2 / variant.piece.region.minimum_rotated_rectangle.area
-    return float(max(variant.piece.value, 0.01) * variant.area_mm2**0.35 * span**1.3 * square**2)
-
-
+    return float(max(variant.piece.value, 0.01) * variant.area_mm2**0.35 * span**1.3 * squareness(variant.piece) ** 2)

@@ -7,15 +7,23 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from fairlay.core.engine.bank import Bank, build_bank
-from fairlay.core.engine.construct import Construction, Plan, construct
-from fairlay.core.engine.reasons import reasons_for
+from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.construct import Plan, construct
+from fairlay.core.engine.reasons import reasons_for, tables_of
+from fairlay.core.engine.refill import Refill
+from fairlay.core.engine.shorten import MOST_PIECES, Shorten
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.lay.check import broken_rules, without
-from fairlay.core.lay.lay import Better, Job, Lay
+from fairlay.core.lay.lay import Better, Job, Lay, Unplaced
 from fairlay.core.lay.measures import measure, worth
 
 Clock = Callable[[], float]
+FRESH_LAYS = 4
+"""Constructive lays tried, each its own way, before the best of them is worked on."""
+REFILLS = 25
+"""Attempts at refilling a hide that make one step."""
+REFILL_SHARE = {"fill": 0.97, "sets": 0.5, "order": 0.5}
+"""How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
 
 @dataclass(frozen=True)
@@ -26,6 +34,165 @@ class Progress:
     second: float
     worth: float
     step: int
+
+
+class _Run:
+    """One run of the engine at one job."""
+
+    def __init__(self, job: Job, clock: Clock, limit: float, steps: int | None, on_better: Callable[[Progress], None], should_stop: Callable[[], bool], start: Lay | None) -> None:
+        self.job, self.clock, self.limit, self.steps = job, clock, limit, steps
+        self.on_better, self.should_stop = on_better, should_stop
+        self.began = clock()
+        self.rng = np.random.default_rng(job.seed)
+        self.bank = build_bank(job)
+        self.history: list[Better] = []
+        self.best, self.best_worth = Lay(()), -1.0
+        self.step = 0
+        self.grounds: dict[int, HideTable] | None = None
+        if start is not None and not broken_rules(job, start):
+            self.best, self.best_worth = replace(start, history=()), worth(job, measure(job, start))
+
+    def stop(self) -> bool:
+        return self.should_stop() or (self.step > 0 and self.spent() > self.limit)
+
+    def spent(self) -> float:
+        return self.clock() - self.began
+
+    def warmth(self) -> float:
+        """1 at the start, 0 at the end of the time or the steps."""
+        used = self.step / self.steps if self.steps is not None else self.spent() / max(self.limit, 1e-9)
+        return max(0.0, 1.0 - 1.15 * used)
+
+    def consider(self, lay: Lay) -> None:
+        """Keep a lay that is worth more than the best, once the rules themselves have passed it."""
+        value = worth(self.job, measure(self.job, lay))
+        if value <= self.best_worth + 1e-9:
+            return
+        fair = _fair(self.job, lay)
+        value = worth(self.job, measure(self.job, fair))
+        if value > self.best_worth + 1e-9:
+            self.history.append(Better(self.spent(), value))
+            self.best, self.best_worth = replace(fair, history=tuple(self.history)), value
+            self.on_better(Progress(self.best, self.spent(), value, self.step))
+
+    def run(self) -> Lay:
+        refills: Refills | None = None
+        while not self.stop() and (self.steps is None or self.step < self.steps):
+            if self.step >= FRESH_LAYS and refills is None:
+                refills = Refills(self)
+            if refills is not None and refills.useful() and self.rng.random() < (1.0 if self.job.hides[0].is_roll else REFILL_SHARE[self.job.objective]):
+                refills.work()
+            else:
+                self._lay_afresh()
+            self.step += 1
+            if self.job.objective == "fill" and self.best.placements and not self.best.unplaced:
+                break
+        return replace(self.best, unplaced=reasons_for(self.job, self.bank, self.best, self._tables()))
+
+    def _lay_afresh(self) -> None:
+        work = construct(self.job, self.bank, _plan(self.job, self.step, self.rng), self.rng, self.stop, self.grounds)
+        if self.grounds is None:
+            self.grounds = dict(enumerate(work.tables))
+        self.consider(work.lay())
+
+    def _tables(self) -> list[HideTable] | None:
+        return [self.grounds[i] for i in range(len(self.job.hides))] if self.grounds else None
+
+
+class Refills:
+    """Refilling the hides of the best lay in turn."""
+
+    def __init__(self, run: _Run) -> None:
+        self.run = run
+        self.tables: list[HideTable] = []
+        self.of: Lay | None = None
+        self.at = 0
+        self.search: Refill | None = None
+        self.roll: Shorten | None = None
+
+    def useful(self) -> bool:
+        """Whether there is anything to gain: pieces that lie nowhere, or a roll that could be shorter."""
+        return bool(self.run.best.unplaced) or self._one_roll()
+
+    def _one_roll(self) -> bool:
+        hides = self.run.job.hides
+        return len(hides) == 1 and hides[0].is_roll and not self.run.best.unplaced and len(self.run.best.placements) <= MOST_PIECES
+
+    def work(self) -> None:
+        """Work at one hide for some attempts; offer what gets better."""
+        run = self.run
+        if self.of is not run.best:
+            self._take_over(run.best)
+        if self.search is None or len(self.tables) > 1:
+            self.search = Refill(self.tables[self.at], self._pool(), run.rng, run.stop, self._held(self.tables[self.at]))
+        better = False
+        if self._one_roll():
+            self._shorten()
+            return
+        for _ in range(REFILLS):
+            if run.stop():
+                break
+            better = self.search.attempt(run.warmth() if len(self.tables) == 1 else 0.0) or better
+        if better:
+            self._offer(self.search)
+        self.at = (self.at + 1) % len(self.tables)
+
+    def _shorten(self) -> None:
+        if self.roll is None:
+            self.roll = Shorten(self.tables[0], self.run.rng, self.run.stop)
+        if self.roll.attempt():
+            before = self.run.best
+            self.run.consider(Lay(tuple(self.tables[0].placement(lying) for lying in self.roll.lying())))
+            if self.run.best is not before:
+                self.of = self.run.best
+
+    def _take_over(self, lay: Lay) -> None:
+        self.tables = tables_of(self.run.job, self.run.bank, lay, self.run._tables(), spare=True)
+        self.of, self.search, self.roll = lay, None, None
+
+    def _offer(self, search: Refill) -> None:
+        job = self.run.job
+        here = search.table.hide.id
+        kept = tuple(p for p in self.of.placements if p.hide != here) if self.of else ()
+        placements = kept + tuple(search.table.placement(lying) for lying in search.best.lying)
+        lay = Lay(placements)
+        counts = lay.counts(job)
+        lay = replace(lay, unplaced=tuple(_missing(p.id, p.quantity - counts[p.id]) for p in job.pieces if counts[p.id] < p.quantity))
+        before = self.run.best
+        self.run.consider(lay)
+        if self.run.best is not before:
+            self.of = self.run.best
+            if len(self.tables) > 1:
+                self._take_over(self.run.best)
+
+    def _pool(self) -> dict[int, list[int]]:
+        """Copies that lie nowhere, by variant. A set that must come from one hide is not begun here."""
+        job = self.run.job
+        placed = {(p.piece, p.copy) for t in self.tables for p in t.placements()}
+        placed |= {(job.pieces_by_id[name].parent or name, copy) for name, copy in placed}
+        out: dict[int, list[int]] = {}
+        for piece in job.pieces:
+            if piece.set_name in job.match_sets or (piece.filler and job.objective == "order"):
+                continue
+            variants = self.run.bank.of_piece[piece.id]
+            for n in range(piece.quantity):
+                if (piece.id, n) not in placed:
+                    out.setdefault(variants[n % len(variants)].index, []).append(n)
+        return out
+
+    def _held(self, table: HideTable) -> set[int]:
+        """Slots that stay: pieces of matched sets, and where whole sets count, all that sets are made of."""
+        job = self.run.job
+        held = set()
+        for slot, lying in table.lying.items():
+            name = lying.variant.piece.set_name
+            if name is not None and (name in job.match_sets or job.objective == "sets"):
+                held.add(slot)
+        return held
+
+
+def _missing(piece: str, count: int) -> Unplaced:
+    return Unplaced(piece, count, "")
 
 
 def lay_job(
@@ -45,52 +212,22 @@ def lay_job(
     it counts: what is returned keeps them all, and is never worse than ``start`` where that keeps
     them. The same job, seed and steps give the same lay.
     """
-    limit = job.seconds if seconds is None else seconds
-    began = clock()
-    rng = np.random.default_rng(job.seed)
-    bank = build_bank(job)
-    history: list[Better] = []
-    best, best_worth = Lay(()), -1.0
-    if start is not None and not broken_rules(job, start):
-        best, best_worth = replace(start, history=()), worth(job, measure(job, start))
-    last: Construction | None = None
-    step = 0
-
-    def stop() -> bool:
-        return should_stop() or (step > 0 and clock() - began > limit)
-
-    while not stop() and (steps is None or step < steps):
-        grounds = dict(enumerate(last.tables)) if last else None
-        work = construct(job, bank, _plan(job, step, rng), rng, stop, grounds)
-        last = work
-        lay = _fair(job, work.lay())
-        value = worth(job, measure(job, lay))
-        step += 1
-        if value > best_worth + 1e-9:
-            best, best_worth = lay, value
-            history.append(Better(clock() - began, value))
-            best = replace(best, history=tuple(history))
-            on_better(Progress(best, clock() - began, value, step))
-        if not best.unplaced and job.objective == "fill":
-            break
-    return replace(best, unplaced=reasons_for(job, bank, best, _tables(last)))
-
-
-def _tables(work: Construction | None) -> list[HideTable] | None:
-    return work.tables if work else None
+    return _Run(job, clock, job.seconds if seconds is None else seconds, steps, on_better, should_stop, start).run()
 
 
 def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:
     """Return how the next constructive lay goes about it; the first is the plain one."""
     roll = any(hide.is_roll for hide in job.hides)
     along = 0.6 if roll else 0.03 if job.objective == "order" else 0.0
+    square = 2.0 if job.objective == "fill" else 0.0
     if step == 0:
-        return Plan(Wish(along=along))
+        return Plan(Wish(along=along), square=square)
     return Plan(
         wish=Wish(along=along * float(rng.uniform(0.5, 2.0)), tight=float(rng.uniform(4.0, 30.0)), noise=float(rng.choice([0.0, 1.0, 3.0]))),
         turns=int(rng.choice([8, 12])),
         shuffle=float(rng.uniform(0.05, 0.5)),
         straight_first=bool(rng.integers(2)),
+        square=float(rng.choice([0.0, 2.0, 4.0])) if job.objective == "fill" else 0.0,
     )
 
 
@@ -102,8 +239,3 @@ def _fair(job: Job, lay: Lay) -> Lay:
             return lay
         lay = without(lay, broken)
     return Lay(tuple(job.fixed))
-
-
-def bank_of(job: Job) -> Bank:
-    """Return the compiled pieces of a job."""
-    return build_bank(job)

@@ -203,11 +203,15 @@ def _cells(table: HideTable, grounds: list[Ground], fair_of: list[int]) -> tuple
     bodies = table.bank.bodies
     out: list[Any] = []
     at = [0]
+    # A roll is only looked at as far as it is in use.
+    extent = table.extent() if table.hide.is_roll else None
+    within = math.ceil((extent[1] - table.origin[0]) / CELL_MM) if extent else None
     for variant, g in zip(table.bank.variants, fair_of, strict=True):
         k = variant.index * BODIES + NEAR
         x, y, r = bodies.circles[bodies.circle_at[k]]
         # The largest circle's centre may lie off the centroid by so much, whatever the turn.
-        rows, cols = np.nonzero(grounds[g].field >= r - SLACK_MM - math.hypot(x, y))
+        field = grounds[g].field[:, :within]
+        rows, cols = np.nonzero(field >= r - SLACK_MM - math.hypot(x, y))
         out.append(rows * grounds[g].field.shape[1] + cols)
         at.append(at[-1] + len(rows))
     return np.concatenate(out).astype(np.int64), np.array(at, np.int64)

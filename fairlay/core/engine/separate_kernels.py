@@ -253,14 +253,16 @@ def seek(s, i, v, anywhere, nearby, state):
     best = 0
     for k in range(3):
         if tops[k, 3] < NEVER:
-            x, y, turn, pain = settle(s, i, v, tops[k, 0], tops[k, 1], tops[k, 2], tops[k, 3], min(12.0, 0.06 * reach + 1.0), 0.03, state)
+            x, y, turn, pain = settle(s, i, v, tops[k, 0], tops[k, 1], tops[k, 2], tops[k, 3], min(12.0, 0.06 * reach + 1.0), 0.6, state)
             tops[k, 0], tops[k, 1], tops[k, 2], tops[k, 3] = x, y, turn, pain
             if pain < tops[best, 3] or k == 0:
                 best = k
             if pain == 0.0:
                 best = k
                 break
-    return tops[best, 0], tops[best, 1], tops[best, 2], tops[best, 3]
+    if tops[best, 3] <= 0.0 or tops[best, 3] >= NEVER:
+        return tops[best, 0], tops[best, 1], tops[best, 2], tops[best, 3]
+    return settle(s, i, v, tops[best, 0], tops[best, 1], tops[best, 2], tops[best, 3], 0.8, 0.02, state)
 
 
 @njit(cache=True, nogil=True)
@@ -280,7 +282,9 @@ def feel(s, i):
             if not (b[0] > a[2] or b[2] < a[0] or b[1] > a[3] or b[3] < a[1]):
                 q = floor.variant[j] * 3
                 m = bodies.pt_at[q + 1] - bodies.pt_at[q]
-                if bodies_overlap(floor.pts[i, :n], ps, (a[0], a[1], a[2], a[3]), floor.pts[j, :m], bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]], (b[0], b[1], b[2], b[3])):
+                if bodies_overlap(
+                    floor.pts[i, :n], ps, (a[0], a[1], a[2], a[3]), floor.pts[j, :m], bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]], (b[0], b[1], b[2], b[3])
+                ):
                     pain = pair_pain(bodies, k, s.pose[i, 0], s.pose[i, 1], s.pose[i, 2], s.pose[i, 3], q, s.pose[j, 0], s.pose[j, 1], s.pose[j, 2], s.pose[j, 3])
         s.pain[i, j] = pain
         s.pain[j, i] = pain

@@ -259,12 +259,13 @@ class HideTable:
 
     def placements(self) -> list[Placement]:
         """What lies here, as placements."""
-        out = []
-        for lying in self.lying.values():
-            at = lying.variant.placing(lying.spot.x, lying.spot.y, lying.spot.turn_deg)
-            d = COORDINATE_DECIMALS
-            out.append(Placement(lying.variant.piece.id, lying.copy, self.hide.id, Placing(round(at.x, d), round(at.y, d), round(at.rotation_deg, d), at.mirrored)))
-        return out
+        return [self.placement(lying) for lying in self.lying.values()]
+
+    def placement(self, lying: Lying) -> Placement:
+        """Return a piece lying here as a placement, its numbers as they are written."""
+        at = lying.variant.placing(lying.spot.x, lying.spot.y, lying.spot.turn_deg)
+        d = COORDINATE_DECIMALS
+        return Placement(lying.variant.piece.id, lying.copy, self.hide.id, Placing(round(at.x, d), round(at.y, d), round(at.rotation_deg, d), at.mirrored))
 
 
 @dataclass

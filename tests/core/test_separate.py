@@ -1,0 +1,191 @@
+"""The separation and the refill: overlaps are felt where they are and driven out; what comes out is refereed."""
+
+from __future__ import annotations
+
+import itertools
+import json
+import math
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fairlay.core.engine import lay_job
+from fairlay.core.engine import separate_kernels as kernels
+from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.construct import Construction, Plan, construct
+from fairlay.core.engine.refill import Refill
+from fairlay.core.engine.scene import SceneOf
+from fairlay.core.engine.shorten import Shorten
+from fairlay.core.engine.table import HideTable
+from fairlay.core.formats.exchange import read_job, write_lay
+from fairlay.core.lay import Job, Lay
+from fairlay.core.rules import grain
+from fairlay.core.shapes import place_region
+from tests import jobs, referee
+
+
+def laid(job: dict[str, Any]) -> tuple[Job, Construction]:
+    read = read_job(json.dumps(job))
+    return read, construct(read, build_bank(read), Plan(), np.random.default_rng(1), lambda: False)
+
+
+def pool_of(job: Job, work: Construction) -> dict[int, list[int]]:
+    out: dict[int, list[int]] = {}
+    for piece in job.pieces:
+        variants = work.bank.of_piece[piece.id]
+        for n in range(piece.quantity):
+            if (piece.id, n) not in work.placed:
+                out.setdefault(variants[n % len(variants)].index, []).append(n)
+    return out
+
+
+@pytest.fixture(scope="module")
+def bare() -> tuple[Job, HideTable]:
+    job = read_job(json.dumps(jobs.everything(gap=0.0)))
+    bank = build_bank(job)
+    return job, HideTable(job, job.hides[0], bank, 40)
+
+
+@settings(max_examples=120)
+@given(st.integers(0, 6), st.integers(0, 6), st.floats(60, 700), st.floats(20, 400), st.floats(-90, 90), st.floats(-90, 90), st.floats(0, 6.28))
+def test_pain_is_felt_exactly_where_pieces_overlap(bare: tuple[Job, HideTable], a: int, b: int, x: float, y: float, dx: float, dy: float, turn: float) -> None:
+    _, table = bare
+    bank = table.bank
+    scene = SceneOf(table, 4)
+    first = scene.add(bank.variants[a], 0, x, y, 0.0)
+    second = scene.add(bank.variants[b], 1, x + dx, y + dy, turn)
+    s = scene.state
+    kernels.feel_all(s)
+    shapes = [place_region(bank.variants[v].piece.region, bank.variants[v].placing(px, py, math.degrees(t))) for v, px, py, t in ((a, x, y, 0.0), (b, x + dx, y + dy, turn))]
+    shared = shapes[0].buffer(-0.03, join_style="mitre").intersection(shapes[1].buffer(-0.03, join_style="mitre")).area
+    if shared > 0.01:
+        assert s.pain[first, second] > 0.0
+    if shapes[0].distance(shapes[1]) > 0.0:
+        assert s.pain[first, second] == 0.0
+    assert s.pain[first, second] == s.pain[second, first]
+    felt = kernels.pain_at(s, first, a, x, y, 1.0, 0.0, kernels.NEVER)
+    assert felt == pytest.approx(s.pain[first, second] + s.own_pain[first], rel=1e-9)
+
+
+def test_pain_grows_as_two_pieces_go_deeper_into_each_other(bare: tuple[Job, HideTable]) -> None:
+    _, table = bare
+    scene = SceneOf(table, 4)
+    seat = table.bank.variants[0]
+    first, second = scene.add(seat, 0, 300, 200, 0.0), scene.add(seat, 1, 300, 200, 0.0)
+    felt = []
+    for apart in (149, 120, 90, 60, 30):
+        kernels.set_down(scene.state, second, 300 + apart, 200, 0.0)
+        kernels.feel_all(scene.state)
+        felt.append(scene.state.pain[first, second])
+    assert felt == sorted(felt) and felt[0] > 0.0
+
+
+def test_no_turn_is_tried_that_the_grain_forbids() -> None:
+    job = read_job(json.dumps(jobs.everything(grain_school="local")))
+    table = HideTable(job, job.hides[0], build_bank(job), 8)
+    s = SceneOf(table, 4).state
+    lines, _ = table.lines(next(iter(table.grounds.values())).fair)
+    seed = np.array([7], np.uint64)
+    for variant in table.bank.variants:
+        for k, line in enumerate(lines):
+            turns = grain.fair_turns(variant.piece, line, variant.mirrored, job.policy)
+            for _ in range(30):
+                tried = kernels.some_turn(s, variant.index, k, seed)
+                held = kernels.held_turn(s, variant.index, k, tried + 1.0)
+                for turn in (tried, held):
+                    if not grain.any_way(variant.piece, job.policy):
+                        off = grain.off_axis_deg(grain.axis_deg(variant.piece.grain, math.degrees(turn), variant.mirrored), line, variant.piece.grain.reversible)
+                        assert off <= variant.piece.grain.tolerance_deg + 1e-6, (variant.piece.id, turns)
+
+
+def test_overlaps_are_driven_out_and_pinned_pieces_stay() -> None:
+    job = read_job(json.dumps(jobs.everything(gap=0.0, pieces=[jobs.piece("panel", jobs.rectangle(120, 80), 6, max_tightness=3)])))
+    table = HideTable(job, job.hides[0], build_bank(job), 8)
+    scene = SceneOf(table, 8)
+    for n in range(6):
+        scene.add(table.bank.variants[0], n, 400 + 5 * n, 100 + 3 * n, 0.0, fixed=n == 0)
+    s = scene.state
+    s.least[:] = (math.inf, 0.0)
+    assert kernels.feel_all(s) > 0.0
+    left, _ = kernels.separate(s, 300, 200, 20, 20, np.array([5], np.uint64))
+    assert left == 0.0
+    assert (s.pose[0, 0], s.pose[0, 1]) == (400.0, 100.0)
+    placements = tuple(replace(table.placement(lying), copy=lying.copy) for lying in scene.lying())
+    written = write_lay(Lay(placements))
+    assert [b for b in referee.broken(jobs.everything(gap=0.0, pieces=[jobs.piece("panel", jobs.rectangle(120, 80), 6, max_tightness=3)]), written) if b[0] != "unsound flaw"] == []
+
+
+def test_a_scene_comes_back_as_it_was() -> None:
+    _, work = laid(jobs.everything())
+    scene = SceneOf(work.tables[0], 60)
+    kept, pose = scene.snapshot(), scene.state.pose.copy()
+    for slot in list(scene.items)[:4]:
+        scene.take(slot)
+    scene.add(work.bank.variants[0], 9, 100, 100, 0.3)
+    scene.back_to(kept)
+    assert scene.items == kept.items
+    assert np.array_equal(scene.state.pose[list(kept.items)], pose[list(kept.items)])
+    assert kernels.feel_all(scene.state) == 0.0
+
+
+@pytest.mark.parametrize("school", ["backbone", "local"])
+def test_refilling_keeps_every_rule_and_never_loses_a_piece(school: str) -> None:
+    asked = jobs.everything(grain_school=school)
+    asked["pieces"][3]["quantity"] = 12
+    job, work = laid(asked)
+    search = Refill(work.tables[0], pool_of(job, work), np.random.default_rng(2), lambda: False)
+    before, total = search.value, sum(p.quantity for p in job.pieces)
+    for k in range(40):
+        search.attempt(1.0 - k / 40)
+        assert len(search.table.lying) + sum(len(c) for c in search.pool.values()) == total
+        names = [(lying.variant.piece.id, lying.copy) for lying in search.table.lying.values()]
+        assert len(set(names)) == len(names)
+        assert search.value == pytest.approx(sum(lying.variant.area_mm2 * lying.variant.piece.value for lying in search.table.lying.values()))
+        assert referee.broken(asked, write_lay(Lay(tuple(search.table.placements())))) == []
+    assert search.best.value >= before
+
+
+def test_refilling_leaves_held_and_fixed_pieces() -> None:
+    asked = jobs.everything(fixed=[{"piece": "seat", "copy": 1, "hide": "Q-1", "x": 60.0, "y": 40.0, "rotation_deg": 0.0, "mirrored": False}])
+    job, work = laid(asked)
+    table = work.tables[0]
+    held = {slot for slot, lying in table.lying.items() if lying.variant.piece.id == "vent"}
+    stay = {slot: lying.spot for slot, lying in table.lying.items() if slot in held or lying.fixed}
+    search = Refill(table, pool_of(job, work), np.random.default_rng(3), lambda: False, held)
+    for _ in range(30):
+        search.attempt(1.0)
+    assert stay and all(table.lying[slot].spot == spot for slot, spot in stay.items())
+
+
+def test_a_roll_gets_shorter_and_stays_fair() -> None:
+    roll = {"id": "L-1", "kind": "roll", "width": 420.0, "edge_margin": 5.0, "cost_per_m2": 10.0}
+    hook = [[0, 0], [150, 0], [150, 40], [50, 40], [50, 120], [0, 120]]
+    asked = jobs.everything(gap=0.0, hides=[roll], objective="order", pieces=[jobs.piece("hook", hook, 10, grain={"axis_deg": 0, "tolerance_deg": 3})])
+    _, work = laid(asked)
+    table = work.tables[0]
+    before = table.extent()
+    search = Shorten(table, np.random.default_rng(1), lambda: False)
+    gained = [search.attempt() for _ in range(8)]
+    lay = Lay(tuple(table.placement(lying) for lying in search.lying()))
+    assert referee.broken(asked, write_lay(lay)) == []
+    after = max(place_region(work.bank.of_piece["hook"][0].piece.region, p.at).bounds[2] for p in lay.placements)
+    assert before is not None and after <= before[1] + 0.1
+    assert any(gained) and after < before[1]
+
+
+@pytest.mark.parametrize("objective", ["fill", "order", "sets"])
+def test_longer_searches_are_fair_and_no_worse(objective: str) -> None:
+    asked = jobs.sets(6, objective=objective, match_sets=["stool"] if objective != "fill" else [])
+    asked["pieces"].append(jobs.piece("tab", jobs.rectangle(45, 20), 60))
+    worths = []
+    for steps in (1, 9):
+        ticks = itertools.count()
+        lay = lay_job(read_job(json.dumps(asked)), lambda ticks=ticks: float(next(ticks)), seconds=1e9, steps=steps)
+        assert referee.broken(asked, write_lay(lay)) == []
+        worths.append(lay.history[-1].measure)
+        assert [b.measure for b in lay.history] == sorted(b.measure for b in lay.history)
+    assert worths[1] >= worths[0]
