@@ -12,6 +12,8 @@ from numba import njit
 
 from fairlay.core.shapes.kernels import bodies_overlap, bounds_of, distance_to_body, inside, place_into, segments_cross
 
+NEAR_MM = 36.0
+"""Room beyond this about a circle makes a place no worse."""
 BUCKET_MM = 40.0
 """Side of a bucket of edges: about the length of a short edge, so that few edges share one."""
 NUDGES = np.array([(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1)], np.float64)
@@ -257,9 +259,11 @@ def scan(fair, taken, show, has_show, step, circles, show_circles, slack, lines,
     state = np.uint64(seed)
     for r in range(max(box[0], -lo_r), min(box[2], rows - hi_r)):
         for c in range(max(box[1], -lo_c), min(box[3], cols - hi_c)):
-            if line >= 0 and lines[r, c] != line:
+            # The largest circle settles most cells, so it comes before everything else.
+            first = min(fair[r + offs[0, 0], c + offs[0, 1]], taken[r + offs[0, 0], c + offs[0, 1]]) - circles[0, 2]
+            if first < -slack or (line >= 0 and lines[r, c] != line):
                 continue
-            total = along * c
+            total = along * c + (min(first, NEAR_MM) if first > 0.0 else -2.0 * first) / n
             if tight > 0.0 and tightness[r, c] < bears:
                 total += tight * (bears - tightness[r, c])
             if noise > 0.0:
@@ -269,13 +273,13 @@ def scan(fair, taken, show, has_show, step, circles, show_circles, slack, lines,
                 total += noise * float(state >> np.uint64(40)) / 16777216.0
             bar = cost[0] if kept == most else 1e30
             ok = True
-            for i in range(n):
+            for i in range(1, n):
                 rr, cc = r + offs[i, 0], c + offs[i, 1]
                 d = min(fair[rr, cc], taken[rr, cc]) - circles[i, 2]
                 if d < -slack:
                     ok = False
                     break
-                total += (min(d, 45.0) if d > 0.0 else -2.0 * d) / n
+                total += (min(d, NEAR_MM) if d > 0.0 else -2.0 * d) / n
                 if total >= bar:
                     ok = False
                     break

@@ -24,7 +24,7 @@ from fairlay.core.tolerances import COORDINATE_DECIMALS
 
 SLACK_MM = 3.2
 """A circle may seem this much too large for a cell and still be tried: the field's error at CELL_MM."""
-PRESS_MM = 48.0
+PRESS_MM = 38.0
 """How far from a piece the room about it is known."""
 TRIES = 160
 """Cells tried exactly for each turn of a piece."""
