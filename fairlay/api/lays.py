@@ -10,6 +10,7 @@ from fastapi import APIRouter, Response
 
 from fairlay.api.jobs import job_out
 from fairlay.api.models import (
+    Circle,
     ClassArea,
     Figures,
     FromRevision,
@@ -141,6 +142,7 @@ def _out(saved: SavedLay) -> LayOut:
             LayPiece(
                 id=p.id, name=names.get(p.id, (p.id, ""))[0], article=names.get(p.id, ("", p.set_name or ""))[1], quantity=p.quantity, placed=counts[p.id],
                 filler=p.filler, area_m2=p.area_mm2 / 1e6, needs=list(needs_in_words(p)), rings=piece_rings(p), hidden=[h.tolist() for h in p.hidden], grain_deg=grain_of(p),
+                name_at=Circle(x=p.name_at[0], y=p.name_at[1], r=p.name_at[2]),
             )
             for p in job.pieces_by_id.values()
         ],

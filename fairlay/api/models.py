@@ -214,7 +214,15 @@ class LaySummaryOut(BaseModel):
     hides: list[str]
 
 
+class Circle(BaseModel):
+    x: float
+    y: float
+    r: float
+
+
 class LayPiece(BaseModel):
+    """A piece of a lay; ``name_at`` is a circle inside it with room for its name."""
+
     id: str
     name: str
     article: str
@@ -226,6 +234,7 @@ class LayPiece(BaseModel):
     rings: list[Points]
     hidden: list[Points]
     grain_deg: float | None
+    name_at: Circle
 
 
 class LayPlacement(BaseModel):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from shapely.geometry import Polygon
+from shapely.geometry import Point, Polygon
 
 from fairlay.core.errors import BadHide, BadJob, BadPattern
 from fairlay.core.lay.order import Line, job_for, needs_of_batch, pieces_of_batch, suits
@@ -83,6 +83,15 @@ def test_the_demo_pieces_are_whole_and_named_apart() -> None:
     lining = next(p.pattern for p in YARD["stove-mitt"].pieces if p.material == LINING)
     back = next(p.pattern for p in YARD["stove-mitt"].pieces if p.name == "Mitt back")
     assert lining.area_mm2 > back.area_mm2
+
+
+def test_a_name_is_written_inside_the_piece_where_it_is_wide() -> None:
+    frame = Piece("frame", SQUARE * 4, 1, holes=(SQUARE * 3 + 25.0,))
+    hook = Piece("hook", np.array([[0.0, 0.0], [200, 0], [200, 30], [40, 30], [40, 200], [0, 200]]), 1)
+    for piece in (frame, hook, *(p.pattern for a in YARD.values() for p in a.pieces)):
+        x, y, r = piece.name_at
+        assert piece.region.buffer(0.6).covers(Point(x, y).buffer(r)), piece.id
+        assert r > 5.0
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_ground
 from fairlay.core.rules.grain import lines_on
 from fairlay.core.shapes.kernels import distance_field, paint_body
-from fairlay.core.shapes.rings import rings_of
+from fairlay.core.shapes.rings import flat, rings_of
 
 CELL_MM = 4.0
 """Cell of the distance field: fine enough to find a gap a piece fits in within a few mm."""
@@ -55,8 +55,7 @@ class HideGround:
 def compile_ground(region: BaseGeometry, hide: Hide, inverted: bool = False) -> Ground:
     """Return a region compiled; ``inverted`` makes the field positive outside it."""
     rings = rings_of(region)
-    starts = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int64)
-    pts = np.ascontiguousarray(np.concatenate(rings)) if rings else np.empty((0, 2))
+    pts, starts = flat(rings)
     before = np.arange(-1, len(pts) - 1, dtype=np.int64)
     for k in range(len(rings)):
         before[starts[k]] = starts[k + 1] - 1
@@ -84,10 +83,5 @@ def line_map(hide: Hide, policy: Policy, like: Ground) -> tuple[tuple[float, ...
     out = np.full(like.field.shape, lines.index(hide.backbone_deg) if hide.backbone_deg in lines else 0, np.int16)
     if len(lines) > 1:
         for zone, shown in reversed(hide.zone_regions):
-            for polygon_rings in [rings_of(shown)]:
-                if polygon_rings:
-                    starts = np.cumsum([0, *(len(r) for r in polygon_rings)]).astype(np.int64)
-                    paint_body(
-                        out, np.ascontiguousarray(np.concatenate(polygon_rings)), starts, like.field_origin[0], like.field_origin[1], CELL_MM, lines.index(zone.stretch_deg + 90.0)
-                    )
+            paint_body(out, *flat(rings_of(shown)), like.field_origin[0], like.field_origin[1], CELL_MM, lines.index(zone.stretch_deg + 90.0))
     return lines, out

@@ -19,7 +19,7 @@ from fairlay.core.rules import needs_of
 from fairlay.core.rules.grain import any_way, fair_turns, off_grain
 from fairlay.core.shapes.kernels import paint_body
 from fairlay.core.shapes.placing import Placing
-from fairlay.core.shapes.rings import rings_of
+from fairlay.core.shapes.rings import flat, rings_of
 from fairlay.core.tolerances import COORDINATE_DECIMALS
 
 SLACK_MM = 3.2
@@ -113,10 +113,7 @@ class HideTable:
         if self._tightness is None:
             out = np.full(self.taken.shape, 4.0, np.float32)
             for zone, shown in self.hide.zone_regions:
-                rings = rings_of(shown)
-                if rings:
-                    starts = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int64)
-                    paint_body(out, np.ascontiguousarray(np.concatenate(rings)), starts, self.origin[0], self.origin[1], CELL_MM, float(zone.tightness))
+                paint_body(out, *flat(rings_of(shown)), self.origin[0], self.origin[1], CELL_MM, float(zone.tightness))
             self._tightness = out
         return self._tightness
 

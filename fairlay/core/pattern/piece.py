@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
+import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -100,6 +101,20 @@ class Piece:
     def slim(self) -> BaseGeometry:
         """The piece less half the tolerance: two that lie fairly keep these apart."""
         return self.region.buffer(-OVERLAP_MM / 2)
+
+    @cached_property
+    def name_at(self) -> tuple[float, float, float]:
+        """Where the piece's name is written: the middle and radius of a large circle inside it.
+
+        About the centroid where that is nearly as wide as the piece gets, else where it is widest.
+        """
+        radius = shapely.maximum_inscribed_circle(self.region, tolerance=0.5)
+        centre = self.region.centroid
+        room = self.region.boundary.distance(centre) if self.region.contains(centre) else 0.0
+        if room > 0.8 * radius.length:
+            return centre.x, centre.y, room
+        (x, y), _ = radius.coords
+        return float(x), float(y), float(radius.length)
 
     @cached_property
     def area_mm2(self) -> float:

@@ -91,6 +91,12 @@ def rings_of(geometry: BaseGeometry) -> list[Ring]:
     return out
 
 
+def flat(rings: Sequence[Ring]) -> tuple[Ring, NDArray[np.int64]]:
+    """Return rings as the kernels take a body: all points ``(n, 2)``, and ``(r + 1,)`` where each ring starts."""
+    starts = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int64)
+    return np.ascontiguousarray(np.concatenate(rings)) if rings else np.empty((0, 2)), starts
+
+
 def union(parts: Iterable[BaseGeometry]) -> BaseGeometry:
     """Return the union of parts; the empty polygon for none."""
     found = [part for part in parts if not part.is_empty]

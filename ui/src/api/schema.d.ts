@@ -454,6 +454,15 @@ export interface components {
             /** Hide Ids */
             hide_ids: number[];
         };
+        /** Circle */
+        Circle: {
+            /** R */
+            r: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
         /** ClassArea */
         ClassArea: {
             /** Name */
@@ -631,7 +640,10 @@ export interface components {
             /** Unplaced */
             unplaced: components["schemas"]["UnplacedOut"][];
         };
-        /** LayPiece */
+        /**
+         * LayPiece
+         * @description A piece of a lay; ``name_at`` is a circle inside it with room for its name.
+         */
         LayPiece: {
             /** Area M2 */
             area_m2: number;
@@ -647,6 +659,7 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            name_at: components["schemas"]["Circle"];
             /** Needs */
             needs: string[];
             /** Placed */

@@ -26,13 +26,12 @@ const Laid = memo(
   function Laid({ placement, piece, scale, out, onHold }: { placement: Placement; piece: Piece; scale: number; out: boolean; onHold: () => void }) {
     const { a, b, c, d, e, f } = placement.matrix
     const [x0, y0, x1, y1] = boundsOf(piece.rings)
-    const mx = (x0 + x1) / 2
-    const my = (y0 + y1) / 2
+    const { x: mx, y: my } = piece.name_at
     const cx = a * mx + c * my + e
     const cy = b * mx + d * my + f
     const px = 1 / scale
     const long = Math.max(x1 - x0, y1 - y0)
-    const wide = Math.min(x1 - x0, y1 - y0)
+    const wide = Math.min(x1 - x0, y1 - y0, 2.4 * piece.name_at.r)
     const words = piece.name
     // The name runs along the piece's longer side, the right way up.
     let turn = (Math.atan2(b, a) * 180) / Math.PI + (placement.mirrored ? 180 : 0) + (y1 - y0 > (x1 - x0) * 1.15 ? 90 : 0)
