@@ -43,16 +43,21 @@ def lay_command(
     seconds: Annotated[float | None, typer.Option(help="Time to spend; the job's own by default.", min=0.0)] = None,
     seed: Annotated[int | None, typer.Option(help="The seed; the job's own by default.")] = None,
     steps: Annotated[int | None, typer.Option(help="Stop after so many steps: the same steps give the same lay.", min=1)] = None,
+    processes: Annotated[int | None, typer.Option(help="Processes to lay with; one for each core by default, always one with --steps.", min=1)] = None,
     svg: Annotated[Path | None, typer.Option(help="Draw the lay here as well, at true size.")] = None,
     sizes_are_right: Annotated[bool, typer.Option("--sizes-are-right", help="Accept pieces longer than any hide.")] = False,
 ) -> None:
     """Lay a job and write the lay. Exit 0 with a lay that keeps every rule, even one that could not place everything."""
     from fairlay.core.engine import lay_job
+    from fairlay.work.together import lay_together, usual_processes
 
     job = read_job(_read(job_file), sizes_are_right=sizes_are_right)
     if seed is not None:
         job = replace(job, seed=seed)
-    lay = lay_job(job, time.monotonic, seconds=seconds, steps=steps)
+    if steps is None:
+        lay = lay_together(job, job.seconds if seconds is None else seconds, processes or usual_processes())
+    else:
+        lay = lay_job(job, time.monotonic, seconds=seconds, steps=steps)
     _write(out, json.dumps(write_lay(lay), indent=1) + "\n")
     if svg:
         _write(svg, lay_svg(job, lay))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -75,9 +75,12 @@ class _Run:
             self.best, self.best_worth = replace(fair, history=tuple(self.history)), value
             self.on_better(Progress(self.best, self.spent(), value, self.step))
 
-    def run(self) -> Lay:
+    def search(self, elsewhere: Callable[[], Sequence[Lay]]) -> None:
+        """Search until the time or the steps are used up."""
         refills: Refills | None = None
         while not self.stop() and (self.steps is None or self.step < self.steps):
+            for lay in elsewhere():
+                self.consider(lay)
             if self.step >= FRESH_LAYS and refills is None:
                 refills = Refills(self)
             if refills is not None and refills.useful() and self.rng.random() < (1.0 if self.job.hides[0].is_roll else REFILL_SHARE[self.job.objective]):
@@ -87,6 +90,11 @@ class _Run:
             self.step += 1
             if self.job.objective == "fill" and self.best.placements and not self.best.unplaced:
                 break
+        for lay in elsewhere():
+            self.consider(lay)
+
+    def with_reasons(self) -> Lay:
+        """Return the best lay, with the reason for each piece that found no place."""
         return replace(self.best, unplaced=reasons_for(self.job, self.bank, self.best, self._tables()))
 
     def _lay_afresh(self) -> None:
@@ -204,15 +212,21 @@ def lay_job(
     on_better: Callable[[Progress], None] = lambda _: None,
     should_stop: Callable[[], bool] = lambda: False,
     start: Lay | None = None,
+    elsewhere: Callable[[], Sequence[Lay]] = tuple,
+    reasons: bool = True,
 ) -> Lay:
     """Return the best lay of a job found in ``seconds`` (the job's own by default) or ``steps``.
 
     ``clock`` gives seconds, rising. ``on_better`` hears of each better lay; ``should_stop`` is asked
     often, and ends the search with its best so far. Each lay is checked against the rules before
     it counts: what is returned keeps them all, and is never worse than ``start`` where that keeps
-    them. The same job, seed and steps give the same lay.
+    them. The same job, seed and steps give the same lay. ``elsewhere`` is asked at each step for lays
+    found by others, which are taken over where they are better; ``reasons`` says whether what found no
+    place is given its reason.
     """
-    return _Run(job, clock, job.seconds if seconds is None else seconds, steps, on_better, should_stop, start).run()
+    run = _Run(job, clock, job.seconds if seconds is None else seconds, steps, on_better, should_stop, start)
+    run.search(elsewhere)
+    return run.with_reasons() if reasons else run.best
 
 
 def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:

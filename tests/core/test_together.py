@@ -1,0 +1,48 @@
+"""Several processes at one job: what a helper finds is taken over, refereed, and no helper is left behind."""
+
+from __future__ import annotations
+
+import json
+import multiprocessing
+import time
+
+import pytest
+
+from fairlay.core.engine import lay_job
+from fairlay.core.formats.exchange import read_job, write_lay
+from fairlay.core.lay import Lay, measure
+from fairlay.core.lay.measures import worth
+from fairlay.work import together
+from tests import jobs, referee
+
+
+def test_two_processes_lay_one_job() -> None:
+    asked = jobs.everything(pieces=[*jobs.everything()["pieces"], jobs.piece("tab", jobs.rectangle(38, 14), 150)])
+    job = read_job(json.dumps(asked))
+    heard: list[float] = []
+    lay = together.lay_together(job, 7.0, 2, lambda progress: heard.append(progress.worth))
+    assert referee.broken(asked, write_lay(lay)) == []
+    assert heard == sorted(heard) and worth(job, measure(job, lay)) == pytest.approx(heard[-1])
+    assert all(u.reason for u in lay.unplaced)
+    assert multiprocessing.active_children() == []
+
+
+def test_a_lay_found_elsewhere_is_taken_over_only_where_it_is_fair_and_better() -> None:
+    job = read_job(json.dumps(jobs.everything()))
+    good = lay_job(job, iter(range(10**9)).__next__, seconds=1e9, steps=8)
+    heaped = Lay(tuple(good.placements[0].__class__(p.piece, p.copy, p.hide, good.placements[0].at) for p in good.placements))
+    offered = [[heaped], [good]]
+    lay = lay_job(job, iter(range(10**9)).__next__, seconds=1e9, steps=1, elsewhere=lambda: offered.pop(0) if offered else [])
+    assert worth(job, measure(job, lay)) >= worth(job, measure(job, good)) - 1e-9
+    assert referee.broken(jobs.everything(), write_lay(lay)) == []
+
+
+def test_a_helper_that_dies_stops_nothing() -> None:
+    job = read_job(json.dumps(jobs.everything()))
+    with together._Helper(job, 30.0, 1) as helper:
+        helper.process.kill()
+        helper.process.join()
+        assert helper.take() == []
+    began = time.monotonic()
+    assert together.lay_together(job, 0.5, 4).placements
+    assert time.monotonic() - began < 30
