@@ -88,6 +88,12 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
 
     pieces.first.hover()
     expect(page.get_by_role("status")).to_contain_text(re.compile("leather"))
+    pointed = page.get_by_role("status").inner_text()
+    page.mouse.move(640, 700)
+    page.keyboard.press("n")
+    page.keyboard.press("n")
+    expect(page.get_by_role("status")).to_contain_text(re.compile("leather"))
+    assert page.get_by_role("status").inner_text() != pointed
     page.reload()
     expect(pieces).to_have_count(laid)
     address_of_lay = page.url

@@ -17,7 +17,7 @@ from fairlay.core.engine import kernels
 from fairlay.core.engine.bank import BODIES, NEAR, Variant
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
-from fairlay.core.engine.table import PRESS_MM, HideTable, Lying, Wish
+from fairlay.core.engine.table import PRESS_MM, SLACK_MM, HideTable, Lying, Wish
 
 Stop = Callable[[], bool]
 WAYS = tuple(np.array([a, b, a, b], float) for a, b in (((0, -1), (-1, 0)), ((-1, 0), (0, -1)), ((0, -1), (1, 0)), ((0, 1), (-1, 0)), ((0, 1), (1, 0)), ((1, 0), (0, 1))))
@@ -26,8 +26,11 @@ TRIES = 40
 LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
-WARM = 0.004
-"""At the start, a lay is kept that is worth this share of the hide less; at the end none is."""
+LOOSE = 0.75
+"""A hide of which less than this share is under pieces has room elsewhere for what lost its place."""
+WARM = 0.001
+WARM_OF_LEAST = 0.4
+"""At the start, a lay is kept that is worth about this share of the hide, and of the least piece, less; at the end none is."""
 
 
 @dataclass(frozen=True)
@@ -48,6 +51,7 @@ class Refill:
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
         self.value = sum(worth_of(lying.variant) for lying in table.lying.values())
+        self.warm = WARM * self.usable + WARM_OF_LEAST * min((worth_of(v) for v in table.bank.variants if v.piece.value > 0), default=0.0)
         self.best = self.keep()
 
     def keep(self) -> Kept:
@@ -65,7 +69,7 @@ class Refill:
         window = self._take_up(chosen)
         self._fill(window)
         value = sum(worth_of(lying.variant) for lying in table.lying.values())
-        bar = self.value + WARM * warmth * self.usable * math.log(max(1e-9, float(self.rng.random())))
+        bar = self.value + self.warm * warmth * math.log(max(1e-9, float(self.rng.random())))
         if value >= bar and not self.stop():
             self.value = value
             if value > self.best.value + 1.0:
@@ -149,13 +153,27 @@ class Refill:
         ways = WAYS[int(rng.integers(len(WAYS)))]
         spread, turns = bool(rng.random() < 0.6), int(rng.choice([4, 8, 12]))
         order = {v: self.demand[v] * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
-        for v in sorted(order, key=lambda v: -order[v]):
-            variant = table.bank.variants[v]
-            while self.pool[v] and not self.stop():
-                spot = table.find(variant, 0, wish, rng, turns, spread=spread, tries=TRIES, window=window).take(ways)
-                if spot is None:
-                    break
-                table.put(Lying(variant, self.pool[v].pop(), spot))
+        # Where the hide is far from full, what lost its place may go elsewhere on it.
+        elsewhere = rng.random() < (0.7 if self.value < LOOSE * self.usable else 0.08)
+        for place in (window, None) if elsewhere else (window,):
+            for v in sorted(order, key=lambda v: -order[v]):
+                variant = table.bank.variants[v]
+                while self.pool[v] and not self.stop() and (place is None or self._has_room(variant, place)):
+                    spot = table.find(variant, 0, wish, rng, turns, spread=spread, tries=TRIES, window=place).take(ways)
+                    if spot is None:
+                        break
+                    table.put(Lying(variant, self.pool[v].pop(), spot))
+
+    def _has_room(self, variant: Variant, window: tuple[float, float, float, float]) -> bool:
+        """Whether the largest circle of a variant may fit anywhere about a window: most that does not go is found out here."""
+        table, bodies = self.table, self.table.bank.bodies
+        x, y, r = bodies.circles[bodies.circle_at[variant.index * BODIES + NEAR]]
+        off = math.hypot(x, y)
+        c0, c1 = (int((v - table.origin[0]) / CELL_MM) for v in (window[0] - off, window[2] + off))
+        r0, r1 = (int((v - table.origin[1]) / CELL_MM) for v in (window[1] - off, window[3] + off))
+        rows, cols = slice(max(0, r0), max(0, r1) + 2), slice(max(0, c0), max(0, c1) + 2)
+        fair = table.ground(variant).fair.field[rows, cols]
+        return bool(np.minimum(fair, table.taken[rows, cols]).max(initial=-1.0) >= r - SLACK_MM)
 
 
 def worth_of(variant: Variant) -> float:

@@ -39,6 +39,11 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
   const name = useMutation({ mutationFn: (mark: string) => told(api.PUT('/api/lays/{lay_id}/revisions/{number}/mark', { params: { path: { ...path, number: lay.head } }, body: { mark } })), onSettled: settled })
   const live = isLive(job)
   const hide = lay.hides[shown] ?? lay.hides[0]
+  const point = (by: number) => {
+    const keys = lay.placements.filter((p) => p.hide === hide?.number).map((p) => `${p.piece}#${p.copy_number}`)
+    const at = held === null ? -1 : keys.indexOf(held)
+    setHeld(keys[(at < 0 ? (by > 0 ? 0 : keys.length - 1) : at + by + keys.length) % keys.length] ?? null)
+  }
   const step = (by: number) => { setShown((shown + by + lay.hides.length) % lay.hides.length) }
   if (!hide) return null
   const here = lay.placements.filter((p) => p.hide === hide.number)
@@ -63,6 +68,8 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
           { key: 'u', does: 'undo', act: () => { if (!live) undo.mutate() } },
           { key: ']', does: 'next hide', act: () => { step(1) } },
           { key: '[', does: 'hide before', act: () => { step(-1) } },
+          { key: 'n', does: 'point at the next piece, for its needs', act: () => { point(1) } },
+          { key: 'b', does: 'point at the piece before', act: () => { point(-1) } },
           { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
           { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
           { key: '0', does: 'see the whole hide', act: () => view.current?.whole() },
