@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -13,14 +14,13 @@ from fairlay.core.rules import GrainSchool, Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, articles
 
-PER_ARTICLE_M2 = 0.42
-
 
 def job_of(seed: int, hides: int, objective: Objective, *, school: GrainSchool = "backbone", gap: float = 1.0, full: float = 1.4) -> Job:
-    """Return a job of all five articles on sides grown from a seed; ``full`` is area wanted over area there is, roughly."""
+    """Return a job of all five articles on sides grown from a seed; ``full`` is area wanted over usable area, at least."""
     rng = np.random.default_rng(seed)
     leather = tuple(_side(f"S{i + 1:02}", seed * 100 + i, rng) for i in range(hides))
-    each = max(1, round(full * hides * 1.8 / (5 * PER_ARTICLE_M2)))
+    one_of_each = sum(p.area_mm2 * p.quantity for p in pieces_of_batch([Line(article, 1) for article in articles()], BODY))
+    each = max(1, math.ceil(full * sum(h.usable.area for h in leather) / one_of_each))
     pieces = pieces_of_batch([Line(article, each) for article in articles()], BODY)
     pieces = tuple(replace(p, thickness_mm=None) for p in pieces)
     return Job(f"{objective}-{school}-{seed}", leather, pieces, Policy(gap, school), objective, (), (), 60.0, 1)
