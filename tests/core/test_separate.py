@@ -96,6 +96,9 @@ def test_no_turn_is_tried_that_the_grain_forbids() -> None:
             for _ in range(30):
                 tried = kernels.some_turn(s, variant.index, k, seed)
                 held = kernels.held_turn(s, variant.index, k, tried + 1.0)
+                if turns[0][1] < 180.0:
+                    plain = grain.turn_within(math.degrees(tried + 1.0), turns)
+                    assert (math.degrees(held) - plain + 180.0) % 360.0 - 180.0 == pytest.approx(0.0, abs=1e-6)
                 for turn in (tried, held):
                     if not grain.any_way(variant.piece, job.policy):
                         off = grain.off_axis_deg(grain.axis_deg(variant.piece.grain, math.degrees(turn), variant.mirrored), line, variant.piece.grain.reversible)

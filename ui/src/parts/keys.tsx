@@ -36,7 +36,7 @@ export function RoomKeys({ room, keys }: { room: string; keys: Key[] }) {
       </Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
-        <Dialog.Content className="docket torn fixed top-1/2 left-1/2 z-30 w-[440px] max-w-[92vw] -translate-1/2 p-6 shadow-xl" aria-describedby={undefined}>
+        <Dialog.Content className="docket torn [--head:22px] fixed top-1/2 left-1/2 z-30 w-[440px] max-w-[92vw] -translate-1/2 p-6 shadow-xl" aria-describedby={undefined}>
           <Dialog.Title className="font-stamp text-xl font-bold">Keys in {room}</Dialog.Title>
           <dl className="mt-3 grid grid-cols-[auto_1fr] gap-x-5 gap-y-2">
             {[...keys, { key: '?', does: 'list these keys' }].map((k) => (

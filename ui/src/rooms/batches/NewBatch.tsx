@@ -15,7 +15,7 @@ export function NewBatch() {
       <Dialog.Trigger asChild><Button look="bench">New batch</Button></Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
-        <Dialog.Content className="docket torn fixed top-1/2 left-1/2 z-30 max-h-[92vh] w-[600px] max-w-[94vw] -translate-1/2 overflow-auto p-6 shadow-xl" aria-describedby={undefined}>
+        <Dialog.Content className="docket torn [--head:22px] fixed top-1/2 left-1/2 z-30 max-h-[92vh] w-[600px] max-w-[94vw] -translate-1/2 overflow-auto p-6 shadow-xl" aria-describedby={undefined}>
           <Dialog.Title className="font-stamp text-2xl font-bold">New batch</Dialog.Title>
           <BatchForm onClose={() => { setOpen(false) }} />
         </Dialog.Content>
@@ -58,6 +58,7 @@ function BatchForm({ onClose }: { onClose: () => void }) {
       </div>
       <fieldset>
         <legend className="font-semibold">How many of each</legend>
+        {articles.data?.length === 0 && <p className="mt-1 text-ink-soft">This workshop has no articles yet, so there is nothing to make a batch of. Start without <code>--empty</code> to work with the demo’s.</p>}
         {articles.data?.map((article) => (
           <div key={article.id} className="mt-2 grid grid-cols-[90px_1fr_auto] items-center gap-3">
             <input type="number" min={0} max={10000} step={1} inputMode="numeric" aria-label={`How many ${article.name}`} className={`${FIELD} mt-0 text-right`} value={wanted[article.id] ?? ''} onChange={(e) => { setWanted({ ...wanted, [article.id]: e.target.value }) }} />
@@ -86,7 +87,7 @@ function BatchForm({ onClose }: { onClose: () => void }) {
       <Trouble error={add.error ?? articles.error} onPaper />
       <div className="flex justify-end gap-3">
         <Button onClick={onClose}>Leave it</Button>
-        <Button look="brass" type="submit" disabled={add.isPending}>Add the batch</Button>
+        <Button look="brass" type="submit" disabled={add.isPending || articles.data?.length === 0}>Add the batch</Button>
       </div>
     </form>
   )
