@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 from shapely.affinity import scale, translate
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
+from shapely.geometry.polygon import orient
 
 from fairlay.core.engine.kernels import inscribed_circles
 from fairlay.core.lay.lay import Job
 from fairlay.core.pattern import Piece
 from fairlay.core.shapes.placing import Placing, matrix
-from fairlay.core.shapes.rings import Ring, rings_of
+from fairlay.core.shapes.rings import Ring, pieces_of, rings_of
 from fairlay.core.tolerances import SHRINK_MM
 
 NEAR, GROUND, SHOW = 0, 1, 2
@@ -29,6 +30,7 @@ BODIES = 3
 CIRCLES = 14
 """Inscribed circles per body: more follow thin corners better and cost more to scan."""
 MANY_POINTS = 150
+STRAIGHT_MM = 0.02
 COVER_MM = 0.05
 """An outline of more than MANY_POINTS is covered by one of few: nowhere smaller, and at most twice this larger."""
 
@@ -74,6 +76,14 @@ class Variant:
 
 
 @dataclass(frozen=True)
+class Sides:
+    """Sides of a variant as it is, not shrunk, ``(n, 4)`` (ax, ay, bx, by), the body on the left: as kept off pieces, and as kept on fair ground."""
+
+    near: NDArray[np.float64]
+    ground: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
 class Bank:
     """All variants of a job with their bodies."""
 
@@ -81,6 +91,7 @@ class Bank:
     of_piece: dict[str, tuple[Variant, ...]]
     bodies: Bodies
     max_points: int
+    sides: tuple[Sides, ...]
 
 
 def build_bank(job: Job) -> Bank:
@@ -88,6 +99,7 @@ def build_bank(job: Job) -> Bank:
     variants: list[Variant] = []
     of_piece: dict[str, tuple[Variant, ...]] = {}
     shapes: list[list[Ring]] = []
+    sides: list[Sides] = []
     for piece in job.pieces_by_id.values():
         own = []
         for mirrored in (False, True) if piece.pair else (False,):
@@ -95,8 +107,27 @@ def build_bank(job: Job) -> Bank:
             variants.append(variant)
             own.append(variant)
             shapes += [rings_of(r) for r in regions]
+            sides.append(_sides(variant, job.policy.gap_mm))
         of_piece[piece.id] = tuple(own)
-    return Bank(tuple(variants), of_piece, _flatten(shapes), max((sum(len(r) for r in rings) for rings in shapes), default=1))
+    return Bank(tuple(variants), of_piece, _flatten(shapes), max((sum(len(r) for r in rings) for rings in shapes), default=1), tuple(sides))
+
+
+def sides_of(region: BaseGeometry) -> NDArray[np.float64]:
+    """Return the sides of a region, ``(n, 4)``, the region on the left of each; what is straight within STRAIGHT_MM is one side."""
+    out: list[Any] = [np.empty((0, 4))]
+    for part in pieces_of(region.simplify(STRAIGHT_MM)):
+        turned = orient(part)
+        for ring in (turned.exterior, *turned.interiors):
+            pts = np.asarray(ring.coords)
+            out.append(np.hstack([pts[:-1], pts[1:]]))
+    return np.ascontiguousarray(np.concatenate(out))
+
+
+def _sides(variant: Variant, gap_mm: float) -> Sides:
+    shape = scale(variant.piece.region, -1.0, 1.0, origin=(0, 0)) if variant.mirrored else variant.piece.region
+    shape = translate(shape, -variant.centroid[0], -variant.centroid[1])
+    ground = sides_of(shape)
+    return Sides(sides_of(shape.buffer(gap_mm / 2, join_style="mitre", mitre_limit=2.0)) if gap_mm else ground, ground)
 
 
 def _variant(index: int, piece: Piece, mirrored: bool, gap_mm: float) -> tuple[Variant, tuple[BaseGeometry, ...]]:

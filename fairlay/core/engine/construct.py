@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from fairlay.core.engine.bank import Bank, Variant
+from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.table import ALL_TRIES, TRIES, Candidates, HideTable, Lying, Spot, Wish
 from fairlay.core.lay.lay import Job, Lay, Placement, Unplaced
 from fairlay.core.leather import Hide
@@ -40,7 +41,8 @@ class Plan:
     """How one constructive lay goes about it: the order of pieces, and what places are preferred.
 
     ``shuffle`` shakes the order; ``square`` lays what is nearly a rectangle earlier, which fills a hide
-    better where more is wanted than fits; ``straight_first`` turns a piece off its line only where it must.
+    better where more is wanted than fits; ``straight_first`` turns a piece off its line only where it must;
+    ``butt`` lays single pieces side to side first, by that taste.
     """
 
     wish: Wish = field(default_factory=Wish)
@@ -48,6 +50,7 @@ class Plan:
     shuffle: float = 0.0
     straight_first: bool = True
     square: float = 0.0
+    butt: Taste | None = None
     ways: tuple[tuple[float, float], ...] = tuple((float(x), float(y)) for x, y in UP_AND_TAILWARD)
 
 
@@ -142,6 +145,16 @@ class Construction:
         self.placed.add((copy.piece.id, copy.number))
         return True
 
+    def butt(self, pieces: Iterable[Piece], taste: Taste) -> None:
+        """Lay copies side to side, hide after hide, as far as that goes."""
+        pool: dict[int, list[int]] = {}
+        for copy in self.copies(pieces):
+            pool.setdefault(copy.variant.index, []).append(copy.number)
+        demand = {v.index: self.demand(v.piece) for v in self.bank.variants if v.index in pool}
+        for index in self.hides_in_order():
+            Butting(self.tables[index], pool, demand, self.rng, self.stop).fill(None, taste)
+        self.placed |= {(lying.variant.piece.id, lying.copy) for table in self.tables for lying in table.lying.values()}
+
     def mark(self, hides: Iterable[int]) -> Mark:
         """Remember the state of some hides, for ``back_to``."""
         return {i: self.tables[i].mark() for i in hides}, set(self.placed)
@@ -177,16 +190,21 @@ def squareness(piece: Piece) -> float:
     return float(piece.area_mm2 / piece.region.minimum_rotated_rectangle.area)
 
 
-def construct(job: Job, bank: Bank, plan: Plan, rng: np.random.Generator, stop: Stop, grounds: dict[int, HideTable] | None = None) -> Construction:
-    """Return one constructive lay of a job. ``grounds`` are tables whose compiled ground may be shared."""
+def construct(job: Job, bank: Bank, plan: Plan, rng: np.random.Generator, stop: Stop, grounds: dict[int, HideTable] | None = None, only_fillers: bool = False) -> Construction:
+    """Return one constructive lay of a job. ``grounds`` are tables whose compiled ground may be shared; ``only_fillers`` adds those to what is fixed."""
     work = Construction(job, bank, plan, rng, stop, grounds)
     order = work.hides_in_order()
+    if only_fillers:
+        _fillers(work, [p for p in job.pieces if p.filler], order)
+        return work
     wanted = [p for p in job.pieces if not p.filler]
     if job.objective == "sets":
         _whole_sets(work, wanted, order)
     for name in job.match_sets:
         _matched_sets(work, [p for p in wanted if p.set_name == name], order)
     single = [p for p in wanted if p.set_name not in job.match_sets]
+    if plan.butt is not None:
+        work.butt(single, plan.butt)
     for copy in work.copies(single):
         if stop():
             break

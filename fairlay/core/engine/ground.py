@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from fairlay.core.engine.kernels import BUCKET_MM, bucket_edges
+from fairlay.core.engine.kernels import BUCKET_MM, POOL, bucket_edges, pool_into
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_ground
@@ -43,13 +43,24 @@ class Ground(NamedTuple):
     field_origin: NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+def pooled(field: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return the largest value of each block of POOL by POOL cells of a field."""
+    rows, cols = field.shape
+    pool = np.empty((-(-rows // POOL), -(-cols // POOL)), np.float32)
+    pool_into(pool, field, 0, rows, 0, cols)
+    return pool
+
+
+@dataclass
 class HideGround:
-    """What one class of pieces finds on one hide: fair ground, and flaws its show face keeps off."""
+    """What one class of pieces finds on one hide: fair ground, and flaws its show face keeps off; ``sides`` of it once asked for."""
 
     fair: Ground
     off_show: Ground | None
     area_mm2: float
+    region: BaseGeometry
+    pool: NDArray[np.float32]
+    sides: NDArray[np.float64] | None = None
 
 
 def compile_ground(region: BaseGeometry, hide: Hide, inverted: bool = False) -> Ground:
@@ -74,7 +85,13 @@ def compile_ground(region: BaseGeometry, hide: Hide, inverted: bool = False) -> 
 def hide_ground(piece: Piece, hide: Hide, policy: Policy) -> HideGround:
     """Return the compiled ground of a piece on a hide, from the rules."""
     fair, off_show = fair_ground(piece, hide, policy)
-    return HideGround(compile_ground(fair, hide), compile_ground(off_show, hide, inverted=True) if not off_show.is_empty else None, float(fair.area))
+    return ground_of(fair, off_show, hide)
+
+
+def ground_of(fair: BaseGeometry, off_show: BaseGeometry, hide: Hide) -> HideGround:
+    """Return the compiled ground of two regions of a hide: where the whole piece may lie, and what its show face keeps off."""
+    compiled = compile_ground(fair, hide)
+    return HideGround(compiled, compile_ground(off_show, hide, inverted=True) if not off_show.is_empty else None, float(fair.area), fair, pooled(compiled.field))
 
 
 def line_map(hide: Hide, policy: Policy, like: Ground) -> tuple[tuple[float, ...], NDArray[np.int16]]:

@@ -6,10 +6,11 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
+from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.engine.bank import Bank, build_bank
-from fairlay.core.engine.ground import HideGround, compile_ground
+from fairlay.core.engine.ground import ground_of
 from fairlay.core.engine.table import ALL_TRIES, Candidates, HideTable, Lying, Spot, Wish
 from fairlay.core.lay.lay import Job, Lay, Unplaced
 from fairlay.core.leather import Hide
@@ -82,7 +83,7 @@ def _lies_in(job: Job, piece: Piece, hide: Hide, ground: BaseGeometry) -> bool:
     """Whether a piece finds a place on a hide when only ``ground`` bounds it."""
     alone = _alone(job, replace(piece, hidden=()))
     table = HideTable(alone, hide, build_bank(alone), 1)
-    table.grounds[needs_of(alone.pieces[0])] = HideGround(compile_ground(ground, hide), None, float(ground.area))
+    table.grounds[needs_of(alone.pieces[0])] = ground_of(ground, Polygon(), hide)
     return table.find(table.bank.variants[0], 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES).take(np.empty((0, 2))) is not None
 
 
@@ -114,7 +115,7 @@ def _has_place(job: Job, piece: Piece, table: HideTable, empty: bool) -> bool:
     own = HideTable(alone, table.hide, build_bank(alone), 1)
     variant = own.bank.variants[0]
     if not empty:
-        own.taken[:] = table.taken
+        own.taken[:], own.taken_pool[:] = table.taken, table.taken_pool
     candidates = own.find(variant, 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES)
     if empty:
         return candidates.take(np.empty((0, 2))) is not None

@@ -13,11 +13,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fairlay.core.engine import kernels
 from fairlay.core.engine.bank import BODIES, NEAR, Variant
+from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
-from fairlay.core.engine.table import PRESS_MM, SLACK_MM, HideTable, Lying, Wish
+from fairlay.core.engine.table import SLACK_MM, HideTable, Lying, Wish
 
 Stop = Callable[[], bool]
 WAYS = tuple(np.array([a, b, a, b], float) for a, b in (((0, -1), (-1, 0)), ((-1, 0), (0, -1)), ((0, -1), (1, 0)), ((0, 1), (-1, 0)), ((0, 1), (1, 0)), ((1, 0), (0, 1))))
@@ -26,6 +26,8 @@ TRIES = 40
 LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
+BUTTED = 0.1
+"""How often a place is filled side to side before it is filled by scanning."""
 LOOSE = 0.75
 """A hide of which less than this share is under pieces has room elsewhere for what lost its place."""
 WARM = 0.001
@@ -65,8 +67,11 @@ class Refill:
         if not chosen:
             return False
         mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
-        gone = {slot: table.lying[slot] for slot in chosen}
-        window = self._take_up(chosen)
+        for lying in (table.lying[slot] for slot in chosen):
+            self.pool[lying.variant.index].append(lying.copy)
+        window = table.take_up(chosen)
+        if self.rng.random() < BUTTED:
+            self._butt(window)
         self._fill(window)
         value = sum(worth_of(lying.variant) for lying in table.lying.values())
         bar = self.value + self.warm * warmth * math.log(max(1e-9, float(self.rng.random())))
@@ -77,10 +82,6 @@ class Refill:
                 return True
             return False
         table.back_to(mark)
-        for slot, lying in gone.items():
-            turn = math.radians(lying.spot.turn_deg)
-            kernels.lay_down(table.bank.bodies, lying.variant.index, lying.spot.x, lying.spot.y, math.cos(turn), math.sin(turn), table.floor, slot)
-        table.floor.used[0] = mark[3]
         self.pool = defaultdict(list, pool)
         return False
 
@@ -114,36 +115,11 @@ class Refill:
                 break
         return chosen
 
-    def _take_up(self, slots: list[int]) -> tuple[float, float, float, float]:
-        """Take slots up and give the room back; return the bounds of what is free now."""
-        table, floor = self.table, self.table.floor
-        boxes = floor.box[slots]
-        x0, y0 = (float(v) for v in boxes[:, :2].min(axis=0))
-        x1, y1 = (float(v) for v in boxes[:, 2:].max(axis=0))
-        for slot in slots:
-            lying = table.lying.pop(slot)
-            floor.live[slot] = False
-            self.pool[lying.variant.index].append(lying.copy)
-        rows, cols = table.taken.shape
-        c0, c1 = (int((v - table.origin[0]) / CELL_MM) for v in (x0 - PRESS_MM, x1 + PRESS_MM))
-        r0, r1 = (int((v - table.origin[1]) / CELL_MM) for v in (y0 - PRESS_MM, y1 + PRESS_MM))
-        c0, r0, c1, r1 = max(0, c0), max(0, r0), min(cols, c1 + 1), min(rows, r1 + 1)
-        part = table.taken[r0:r1, c0:c1]
-        part[:] = 1e6
-        origin = table.origin + CELL_MM * np.array([c0, r0])
-        bodies = table.bank.bodies
-        near: list[int] = np.flatnonzero(
-            floor.live
-            & (floor.box[:, 0] < x1 + 2 * PRESS_MM)
-            & (floor.box[:, 2] > x0 - 2 * PRESS_MM)
-            & (floor.box[:, 1] < y1 + 2 * PRESS_MM)
-            & (floor.box[:, 3] > y0 - 2 * PRESS_MM)
-        ).tolist()
-        for slot in near:
-            k = int(floor.variant[slot]) * BODIES + NEAR
-            n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
-            kernels.press_into(part, origin, CELL_MM, floor.pts[slot, :n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], floor.box[slot], PRESS_MM)
-        return x0, y0, x1, y1
+    def _butt(self, window: tuple[float, float, float, float]) -> None:
+        """Lay what goes side to side into a window."""
+        rng = self.rng
+        taste = Taste(float(rng.uniform(1.0, 5.0)), float(rng.choice([0.0, 0.3, 1.0])), float(rng.choice([0.0, 0.1, 0.4])))
+        Butting(self.table, self.pool, self.demand, rng, self.stop).fill(window, taste)
 
     def _fill(self, window: tuple[float, float, float, float]) -> None:
         """Lay what goes into a window: hardest first, the order shaken."""

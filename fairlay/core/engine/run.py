@@ -8,21 +8,19 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.butt import Taste
 from fairlay.core.engine.construct import Plan, construct
-from fairlay.core.engine.reasons import reasons_for, tables_of
-from fairlay.core.engine.refill import Refill
-from fairlay.core.engine.shorten import MOST_PIECES, Shorten
+from fairlay.core.engine.reasons import reasons_for
 from fairlay.core.engine.table import HideTable, Wish
+from fairlay.core.engine.workers import Orders, Refills
 from fairlay.core.lay.check import broken_rules, without
-from fairlay.core.lay.lay import Better, Job, Lay, Unplaced
+from fairlay.core.lay.lay import Better, Job, Lay
 from fairlay.core.lay.measures import measure, worth
 
 Clock = Callable[[], float]
-FRESH_LAYS = 4
+FRESH_LAYS = {"fill": 4, "sets": 4, "order": 1}
 """Constructive lays tried, each its own way, before the best of them is worked on."""
-REFILLS = 25
-"""Attempts at refilling a hide that make one step."""
-REFILL_SHARE = {"fill": 0.97, "sets": 0.5, "order": 0.5}
+WORK_SHARE = {"fill": 0.97, "sets": 0.5, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
 
@@ -36,7 +34,7 @@ class Progress:
     step: int
 
 
-class _Run:
+class Run:
     """One run of the engine at one job."""
 
     def __init__(self, job: Job, clock: Clock, limit: float, steps: int | None, on_better: Callable[[Progress], None], should_stop: Callable[[], bool], start: Lay | None) -> None:
@@ -77,14 +75,14 @@ class _Run:
 
     def search(self, elsewhere: Callable[[], Sequence[Lay]]) -> None:
         """Search until the time or the steps are used up."""
-        refills: Refills | None = None
+        worker: Refills | Orders | None = None
         while not self.stop() and (self.steps is None or self.step < self.steps):
             for lay in elsewhere():
                 self.consider(lay)
-            if self.step >= FRESH_LAYS and refills is None:
-                refills = Refills(self)
-            if refills is not None and refills.useful() and self.rng.random() < (1.0 if self.job.hides[0].is_roll else REFILL_SHARE[self.job.objective]):
-                refills.work()
+            if self.step >= FRESH_LAYS[self.job.objective] and worker is None:
+                worker = Orders(self) if self.job.objective == "order" and not self.job.hides[0].is_roll else Refills(self)
+            if worker is not None and worker.useful() and self.rng.random() < WORK_SHARE[self.job.objective]:
+                worker.work()
             else:
                 self._lay_afresh()
             self.step += 1
@@ -95,7 +93,9 @@ class _Run:
 
     def with_reasons(self) -> Lay:
         """Return the best lay, with the reason for each piece that found no place."""
-        return replace(self.best, unplaced=reasons_for(self.job, self.bank, self.best, self._tables()))
+        if self.job.objective == "order" and any(piece.filler for piece in self.job.pieces):
+            self.best = self._with_fillers(self.best)
+        return replace(self.best, unplaced=reasons_for(self.job, self.bank, self.best, self.tables()))
 
     def _lay_afresh(self) -> None:
         work = construct(self.job, self.bank, _plan(self.job, self.step, self.rng), self.rng, self.stop, self.grounds)
@@ -103,104 +103,15 @@ class _Run:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
 
-    def _tables(self) -> list[HideTable] | None:
+    def _with_fillers(self, lay: Lay) -> Lay:
+        """Return a lay with fillers in its gaps, none of them costing leather."""
+        work = construct(replace(self.job, fixed=lay.placements), self.bank, Plan(), self.rng, self.should_stop, self.grounds, only_fillers=True)
+        full = _fair(self.job, replace(lay, placements=tuple(p for t in work.tables for p in t.placements())))
+        return full if worth(self.job, measure(self.job, full)) >= worth(self.job, measure(self.job, lay)) - 1e-9 else lay
+
+    def tables(self) -> list[HideTable] | None:
+        """Empty or not, tables whose compiled ground may be shared; None before the first lay."""
         return [self.grounds[i] for i in range(len(self.job.hides))] if self.grounds else None
-
-
-class Refills:
-    """Refilling the hides of the best lay in turn."""
-
-    def __init__(self, run: _Run) -> None:
-        self.run = run
-        self.tables: list[HideTable] = []
-        self.of: Lay | None = None
-        self.at = 0
-        self.search: Refill | None = None
-        self.roll: Shorten | None = None
-
-    def useful(self) -> bool:
-        """Whether there is anything to gain: pieces that lie nowhere, or a roll that could be shorter."""
-        return bool(self.run.best.unplaced) or self._one_roll()
-
-    def _one_roll(self) -> bool:
-        hides = self.run.job.hides
-        return len(hides) == 1 and hides[0].is_roll and not self.run.best.unplaced and len(self.run.best.placements) <= MOST_PIECES
-
-    def work(self) -> None:
-        """Work at one hide for some attempts; offer what gets better."""
-        run = self.run
-        if self.of is not run.best:
-            self._take_over(run.best)
-        if self.search is None or len(self.tables) > 1:
-            self.search = Refill(self.tables[self.at], self._pool(), run.rng, run.stop, self._held(self.tables[self.at]))
-        better = False
-        if self._one_roll():
-            self._shorten()
-            return
-        for _ in range(REFILLS):
-            if run.stop():
-                break
-            better = self.search.attempt(run.warmth() if len(self.tables) == 1 else 0.0) or better
-        if better:
-            self._offer(self.search)
-        self.at = (self.at + 1) % len(self.tables)
-
-    def _shorten(self) -> None:
-        if self.roll is None:
-            self.roll = Shorten(self.tables[0], self.run.rng, self.run.stop)
-        if self.roll.attempt():
-            before = self.run.best
-            self.run.consider(Lay(tuple(self.tables[0].placement(lying) for lying in self.roll.lying())))
-            if self.run.best is not before:
-                self.of = self.run.best
-
-    def _take_over(self, lay: Lay) -> None:
-        self.tables = tables_of(self.run.job, self.run.bank, lay, self.run._tables(), spare=True)
-        self.of, self.search, self.roll = lay, None, None
-
-    def _offer(self, search: Refill) -> None:
-        job = self.run.job
-        here = search.table.hide.id
-        kept = tuple(p for p in self.of.placements if p.hide != here) if self.of else ()
-        placements = kept + tuple(search.table.placement(lying) for lying in search.best.lying)
-        lay = Lay(placements)
-        counts = lay.counts(job)
-        lay = replace(lay, unplaced=tuple(_missing(p.id, p.quantity - counts[p.id]) for p in job.pieces if counts[p.id] < p.quantity))
-        before = self.run.best
-        self.run.consider(lay)
-        if self.run.best is not before:
-            self.of = self.run.best
-            if len(self.tables) > 1:
-                self._take_over(self.run.best)
-
-    def _pool(self) -> dict[int, list[int]]:
-        """Copies that lie nowhere, by variant. A set that must come from one hide is not begun here."""
-        job = self.run.job
-        placed = {(p.piece, p.copy) for t in self.tables for p in t.placements()}
-        placed |= {(job.pieces_by_id[name].parent or name, copy) for name, copy in placed}
-        out: dict[int, list[int]] = {}
-        for piece in job.pieces:
-            if piece.set_name in job.match_sets or (piece.filler and job.objective == "order"):
-                continue
-            variants = self.run.bank.of_piece[piece.id]
-            for n in range(piece.quantity):
-                if (piece.id, n) not in placed:
-                    out.setdefault(variants[n % len(variants)].index, []).append(n)
-        return out
-
-    def _held(self, table: HideTable) -> set[int]:
-        """Slots that stay: pieces of matched sets, and where whole sets count, all that sets are made of."""
-        job = self.run.job
-        held = set()
-        for slot, lying in table.lying.items():
-            name = lying.variant.piece.set_name
-            if name is not None and (name in job.match_sets or job.objective == "sets"):
-                held.add(slot)
-        return held
-
-
-def _missing(piece: str, count: int) -> Unplaced:
-    return Unplaced(piece, count, "")
 
 
 def lay_job(
@@ -224,7 +135,7 @@ def lay_job(
     found by others, which are taken over where they are better; ``reasons`` says whether what found no
     place is given its reason.
     """
-    run = _Run(job, clock, job.seconds if seconds is None else seconds, steps, on_better, should_stop, start)
+    run = Run(job, clock, job.seconds if seconds is None else seconds, steps, on_better, should_stop, start)
     run.search(elsewhere)
     return run.with_reasons() if reasons else run.best
 
@@ -236,6 +147,8 @@ def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:
     square = 2.0 if job.objective == "fill" else 0.0
     if step == 0:
         return Plan(Wish(along=along), square=square)
+    if step == 1 and job.objective == "fill":
+        return Plan(Wish(along=along), square=square, butt=Taste())
     return Plan(
         wish=Wish(along=along * float(rng.uniform(0.5, 2.0)), tight=float(rng.uniform(4.0, 30.0)), noise=float(rng.choice([0.0, 1.0, 3.0]))),
         turns=int(rng.choice([8, 12])),

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fairlay.core.engine import kernels
 from fairlay.core.engine.bank import BODIES, NEAR, SHOW, Bank, Variant
-from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map
+from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map, pooled
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.leather import Hide
 from fairlay.core.rules import needs_of
@@ -90,18 +90,23 @@ class HideTable:
         cols = math.ceil((x1 - x0 + 2 * AROUND_MM) / CELL_MM) + 1
         self.origin = np.array([x0 - AROUND_MM, y0 - AROUND_MM])
         self.taken = np.full((rows, cols), 1e6, np.float32)
+        self.taken_pool = pooled(self.taken)
         self.scratch = np.zeros((points, 2))
         self.lying: dict[int, Lying] = {}
         self.full_for: set[int] = set()
+        self._ground_of: dict[int, HideGround] = {}
         self._lines: tuple[tuple[float, ...], NDArray[np.int16]] | None = None
         self._tightness: NDArray[np.float32] | None = None
 
     def ground(self, variant: Variant) -> HideGround:
         """The compiled ground of a variant's class of pieces, made when first asked for."""
-        key = needs_of(variant.piece)
-        if key not in self.grounds:
-            self.grounds[key] = hide_ground(variant.piece, self.hide, self.job.policy)
-        return self.grounds[key]
+        known = self._ground_of.get(variant.index)
+        if known is None:
+            key = needs_of(variant.piece)
+            if key not in self.grounds:
+                self.grounds[key] = hide_ground(variant.piece, self.hide, self.job.policy)
+            known = self._ground_of[variant.index] = self.grounds[key]
+        return known
 
     def lines(self, like: Ground) -> tuple[tuple[float, ...], NDArray[np.int16]]:
         if self._lines is None:
@@ -173,7 +178,7 @@ class HideTable:
                 continue
             cost, cell = np.empty(tries), np.empty(tries, np.int64)
             kept = kernels.scan(
-                ground.fair.field, self.taken, off, has_show, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin), SLACK_MM, lines, line,
+                ground.fair.field, self.taken, off, has_show, ground.pool, self.taken_pool, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin), SLACK_MM, lines, line,
                 np.array(box, np.int64), wish.along * CELL_MM, wish.tight if self.hide.zones else 0.0, tightness, float(variant.piece.max_tightness),
                 wish.noise, int(rng.integers(1, 2**62)) if wish.noise else 1, cost, cell,
             )  # fmt: skip
@@ -239,15 +244,51 @@ class HideTable:
         n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
         starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
         kernels.press_into(self.taken, self.origin, CELL_MM, self.floor.pts[slot, :n], starts, self.floor.box[slot], PRESS_MM)
+        self._pool(*self._cells_about(*self.floor.box[slot]))
         return slot
+
+    def _cells_about(self, x0: float, y0: float, x1: float, y1: float) -> tuple[int, int, int, int]:
+        """Rows r0 to r1 and columns c0 to c1 of the field within PRESS_MM of some bounds."""
+        rows, cols = self.taken.shape
+        c0, c1 = (int((v - self.origin[0]) / CELL_MM) for v in (x0 - PRESS_MM, x1 + PRESS_MM))
+        r0, r1 = (int((v - self.origin[1]) / CELL_MM) for v in (y0 - PRESS_MM, y1 + PRESS_MM))
+        return max(0, r0), min(rows, r1 + 2), max(0, c0), min(cols, c1 + 2)
+
+    def _pool(self, r0: int, r1: int, c0: int, c1: int) -> None:
+        kernels.pool_into(self.taken_pool, self.taken, r0, r1, c0, c1)
+
+    def take_up(self, slots: Sequence[int]) -> tuple[float, float, float, float]:
+        """Take slots up and give the room back; return the bounds of what is free now."""
+        floor = self.floor
+        boxes = floor.box[list(slots)]
+        x0, y0 = (float(v) for v in boxes[:, :2].min(axis=0))
+        x1, y1 = (float(v) for v in boxes[:, 2:].max(axis=0))
+        for slot in slots:
+            del self.lying[slot]
+            floor.live[slot] = False
+        self.full_for.clear()
+        r0, r1, c0, c1 = self._cells_about(x0, y0, x1, y1)
+        part = self.taken[r0:r1, c0:c1]
+        part[:] = 1e6
+        kernels.press_floor(part, self.origin + CELL_MM * np.array([c0, r0]), CELL_MM, self.bank.bodies, floor, np.array([x0, y0, x1, y1]), PRESS_MM)
+        self._pool(r0, r1, c0, c1)
+        return x0, y0, x1, y1
 
     def mark(self) -> tuple[Any, ...]:
         """Remember the state, for ``back_to``."""
-        return self.taken.copy(), dict(self.lying), self.floor.live.copy(), int(self.floor.used[0]), set(self.full_for)
+        return self.taken.copy(), self.taken_pool.copy(), dict(self.lying), int(self.floor.used[0]), set(self.full_for)
 
     def back_to(self, mark: tuple[Any, ...]) -> None:
-        """Return to a remembered state; nothing laid before it may have moved since."""
-        self.taken[:], self.lying, self.floor.live[:], self.floor.used[0], self.full_for = mark[0], mark[1], mark[2], mark[3], mark[4]
+        """Return to a remembered state, whatever was laid and taken up since."""
+        self.taken[:], self.taken_pool[:] = mark[0], mark[1]
+        for slot, lying in mark[2].items():
+            if self.lying.get(slot) is not lying:
+                turn = math.radians(lying.spot.turn_deg)
+                kernels.lay_down(self.bank.bodies, lying.variant.index, lying.spot.x, lying.spot.y, math.cos(turn), math.sin(turn), self.floor, slot)
+        for slot in self.lying:
+            self.floor.live[slot] = slot in mark[2]
+        self.lying, self.full_for = dict(mark[2]), set(mark[4])
+        self.floor.used[0] = mark[3]
 
     def extent(self) -> tuple[float, float] | None:
         """The x range of what lies here; None if nothing does."""

@@ -1,0 +1,63 @@
+"""What a hide of an order costs, by how far along it pieces lie."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairlay.core.engine.table import HideTable
+from fairlay.core.tolerances import REMNANT_MIN_M2
+
+Span = tuple[float, float]
+GRID_MM = 4.0
+EVERYWHERE = (-1e9, 1e9)
+NOWHERE = (1e9, -1e9)
+
+
+class Cut:
+    """What a hide costs when pieces lie between two x positions, by areas read off a grid."""
+
+    def __init__(self, table: HideTable) -> None:
+        hide = table.hide
+        x0, _, x1, _ = hide.region.bounds
+        self.price = hide.cost_per_m2
+        self.x = np.arange(x0, x1 + GRID_MM, GRID_MM)
+        self.left = _area_left_of(np.asarray(hide.outline), self.x) / 1e6
+        self.whole = float(self.left[-1])
+
+    def kept_m2(self, lo: float, hi: float) -> tuple[float, float]:
+        """Area left of lo, and right of hi."""
+        at = np.interp([lo, hi], self.x, self.left)
+        return float(at[0]), self.whole - float(at[1])
+
+    def cost(self, extent: Span | None) -> float:
+        """Money for a hide in use over an extent."""
+        if extent is None:
+            return 0.0
+        kept = max(self.kept_m2(*extent))
+        return self.price * (self.whole - (kept if kept >= REMNANT_MIN_M2 else 0.0))
+
+    def free_span(self, extent: Span | None) -> Span | None:
+        """The x range in which more pieces cost nothing; None for a hide not opened."""
+        if extent is None:
+            return None
+        tail, neck = self.kept_m2(*extent)
+        if max(tail, neck) < REMNANT_MIN_M2:
+            return EVERYWHERE
+        return (EVERYWHERE[0], extent[1]) if neck >= tail else (extent[0], EVERYWHERE[1])
+
+
+def _area_left_of(ring: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Area of a ring left of each x, in mm2: the signed trapezia of its sides (shoelace), each clipped at x."""
+    total = np.zeros(len(at))
+    a, b = ring, np.roll(ring, -1, axis=0)
+    for (ax, ay), (bx, by) in zip(a, b, strict=True):
+        lo, hi = min(ax, bx), max(ax, bx)
+        if hi - lo < 1e-9:
+            continue
+        x = np.clip(at, lo, hi)
+        y_at = ay + (by - ay) * (x - ax) / (bx - ax)
+        y_lo = ay if ax < bx else by
+        part = (x - lo) * (y_lo + y_at) / 2
+        total += part if ax < bx else -part
+    return np.abs(total)

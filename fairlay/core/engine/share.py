@@ -1,0 +1,362 @@
+"""An order shared among several hides: whole sets first, the rest into leather already used, then less and less of it.
+
+Sets whose pieces must come from one hide are laid as columns (``columns``), chosen together so that all
+are made on the least money's worth of leather. What is left fills the hides in use. Then pieces at the
+end of a hide are taken up and laid elsewhere, so that a larger straight end stays or a hide need not
+be opened at all, and sets are laid another way or moved; what costs less is kept.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairlay.core.engine.bank import Bank
+from fairlay.core.engine.butt import Butting, Taste
+from fairlay.core.engine.columns import Columns
+from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
+from fairlay.core.engine.refill import WAYS, demand
+from fairlay.core.engine.table import HideTable, Lying, Spot, Wish
+from fairlay.core.lay.lay import Job, Placement
+from fairlay.core.pattern import Piece
+from fairlay.core.tolerances import REMNANT_MIN_M2
+
+SMALL_MM2 = 6000.0
+"""A piece no larger is laid several times from one scan."""
+SCAN_REUSE = 6
+MANY_TRIES = 1500
+"""Cells tried before a hide is taken to have no room for a piece."""
+OPENING_SHARE = 0.35
+"""A hide newly opened will serve for more than the piece it is opened for, and so weighs only this much of its cost."""
+WARM = 0.004
+"""At the start an order is kept that costs about this share more; at the end none is."""
+
+Stop = Callable[[], bool]
+Ways = NDArray[np.float64]
+
+
+class Share:
+    """A search on an order. ``tables`` hold what lies there; ``pool`` the copies of single pieces that lie nowhere, by variant."""
+
+    def __init__(self, job: Job, bank: Bank, tables: list[HideTable], rng: np.random.Generator, stop: Stop) -> None:
+        self.job, self.bank, self.tables, self.rng, self.stop = job, bank, tables, rng, stop
+        self.cuts = [Cut(t) for t in tables]
+        self.demand = {v.index: demand(v) for v in bank.variants}
+        self.columns = {name: Columns(name, [p for p in job.pieces if p.set_name == name and not p.filler], bank, tables, rng, stop) for name in job.match_sets}
+        self.no_room: dict[tuple[int, int], Span] = {}
+        self.pool: dict[int, list[int]] = {}
+        self.home: dict[tuple[str, int], int] = {}
+        self.read()
+        for name, columns in self.columns.items():
+            for h, table in enumerate(self.tables):
+                columns.learn(h, [lying for lying in table.lying.values() if lying.variant.piece.set_name == name])
+
+    def read(self) -> None:
+        """Learn from the tables what lies where, and so what does not."""
+        placed = {(lying.variant.piece.parent or lying.variant.piece.id, lying.copy) for t in self.tables for lying in t.lying.values()}
+        self.pool, self.home = {}, {}
+        self.no_room.clear()
+        for piece in self.job.pieces:
+            if piece.filler or piece.set_name in self.columns:
+                continue
+            variants = self.bank.of_piece[piece.id]
+            for n in range(piece.quantity):
+                if (piece.id, n) not in placed:
+                    self.pool.setdefault(variants[n % len(variants)].index, []).append(n)
+        for h, table in enumerate(self.tables):
+            for lying in table.lying.values():
+                if self._in_set(lying):
+                    self.home[lying.variant.piece.set_name or "", lying.copy // lying.variant.piece.per_set] = h
+
+    def load(self, placements: Sequence[Placement]) -> None:
+        """Lay what a lay has on the hides, in place of what lies there."""
+        fixed = {(p.piece, p.copy) for p in self.job.fixed}
+        index = {t.hide.id: h for h, t in enumerate(self.tables)}
+        for h in range(len(self.tables)):
+            self._empty(h)
+        for p in placements:
+            if (p.piece, p.copy) not in fixed:
+                variant = next(v for v in self.bank.of_piece[p.piece] if v.mirrored == p.at.mirrored)
+                x, y = variant.centre_of(p.at)
+                self.tables[index[p.hide]].put(Lying(variant, p.copy, Spot(index[p.hide], x, y, p.at.rotation_deg, 0.0)))
+        self.read()
+
+    def _in_set(self, lying: Lying) -> bool:
+        return lying.variant.piece.set_name in self.columns
+
+    def cost(self) -> float:
+        """Money for all the leather in use."""
+        return sum(cut.cost(t.extent()) for cut, t in zip(self.cuts, self.tables, strict=True))
+
+    def missing(self) -> int:
+        """Copies of the order that lie nowhere."""
+        sets = sum(columns.per_set for name, columns in self.columns.items() for n in range(columns.sets) if (name, n) not in self.home)
+        return sets + sum(len(c) for c in self.pool.values())
+
+    def lay_out(self) -> None:
+        """Lay the whole order afresh: columns chosen together, then the rest."""
+        for h in range(len(self.tables)):
+            self._empty(h)
+        for k, (name, columns) in enumerate(self.columns.items()):
+            # The columns of a second name were laid on emptied hides: its sets go one by one into what is left.
+            if k == 0:
+                number = 0
+                for h, sets in enumerate(columns.choose(self.cuts)):
+                    columns.put(h, range(number, number + sets))
+                    number += sets
+            self.read()
+            self._place_sets(name)
+        self.read()
+        self._place_pool(range(len(self.tables)), shuffle=float(self.rng.uniform(0.0, 0.3)), opening=True)
+        self._place_split()
+
+    def improve(self, warmth: float) -> bool:
+        """Take some up and lay it elsewhere, once; whether that is kept."""
+        opened = [h for h, t in enumerate(self.tables) if t.lying]
+        if not opened:
+            return False
+        before, was_missing = self.cost(), self.missing()
+        pool, home, no_room = {v: list(c) for v, c in self.pool.items()}, dict(self.home), dict(self.no_room)
+        marks = [t.mark() for t in self.tables]
+        self._try_one(opened)
+        now, missing = self.cost(), self.missing()
+        bar = before * (1.0 - WARM * warmth * math.log(max(1e-9, float(self.rng.random()))))
+        if not self.stop() and (missing < was_missing or (missing == was_missing and now <= bar)):
+            return True
+        for table, mark in zip(self.tables, marks, strict=True):
+            table.back_to(mark)
+        self.pool, self.home, self.no_room = pool, home, no_room
+        return False
+
+    def _try_one(self, opened: list[int]) -> None:
+        rng = self.rng
+        kind = rng.random()
+        if self.columns and kind < 0.12:
+            self._sets_again(int(rng.integers(len(self.tables))))
+            return
+        h = opened[int(rng.integers(len(opened)))]
+        span = self._draw_back(h, everything=kind < 0.2)
+        if span is None:
+            return
+        spans = {h: span}
+        hosts = [g for g in opened if g != h]
+        rng.shuffle(hosts)
+        if rng.random() < 0.7:
+            other = h if rng.random() < 0.4 or not hosts else hosts[0]
+            self._shake(other)
+            if rng.random() < 0.3 and self._span(other, spans) == EVERYWHERE:
+                Butting(self.tables[other], self.pool, self.demand, rng, self.stop).fill(None, Taste(3.0, 0.3, 0.2))
+        order = [h, *hosts] if rng.random() < 0.5 else [*hosts, h]
+        self._place_pool(order, shuffle=float(rng.uniform(0.0, 0.5)), spans=spans)
+        if any(self.pool.values()):
+            others = [g for g in opened if g != h]
+            self._place_pool(others + ([h] if span != NOWHERE and rng.random() < 0.5 else []), shuffle=0.2, opening=True)
+
+    def _place_pool(self, hosts: Sequence[int], shuffle: float, spans: dict[int, Span] | None = None, opening: bool = False) -> None:
+        """Lay what lies nowhere: into leather in use; with ``opening``, onto more of it, where that is cheapest."""
+        rng = self.rng
+        wish = Wish(tight=float(rng.uniform(4.0, 20.0)), noise=float(rng.choice([0.0, 1.0])))
+        ways = WAYS[int(rng.integers(len(WAYS)))]
+        order = {v: self.demand[v] * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
+        for v in sorted(order, key=lambda v: -order[v]):
+            while self.pool[v] and not self.stop():
+                if not any(self._place(v, h, self._span(h, spans), wish, ways) for h in hosts) and not (opening and self._open_more(v, hosts, wish, ways)):
+                    break
+
+    def _span(self, hide: int, spans: dict[int, Span] | None = None) -> Span | None:
+        if spans and hide in spans:
+            return spans[hide]
+        return self.cuts[hide].free_span(self.tables[hide].extent())
+
+    def _place(self, v: int, hide: int, span: Span | None, wish: Wish, ways: Ways) -> bool:
+        """Lay a copy of a variant within a span of a hide; several of a small one from one scan."""
+        if span is None or span == NOWHERE:
+            return False
+        full = self.no_room.get((hide, v))
+        if full is not None and full[0] <= span[0] and full[1] >= span[1]:
+            return False
+        table, variant = self.tables[hide], self.bank.variants[v]
+        found = table.find(variant, hide, wish, self.rng, 8, span, spread=False)
+        spot = found.take(ways)
+        if spot is None:
+            found = table.find(variant, hide, wish, self.rng, 8, span, tries=MANY_TRIES)
+            spot = found.take(ways)
+        if spot is None:
+            self.no_room[hide, v] = span
+            return False
+        laid = 0
+        while spot is not None:
+            table.put(Lying(variant, self.pool[v].pop(), spot))
+            laid += 1
+            spot = found.take(ways) if laid < SCAN_REUSE and self.pool[v] and variant.area_mm2 <= SMALL_MM2 else None
+        return True
+
+    def _open_more(self, v: int, hosts: Iterable[int], wish: Wish, ways: Ways) -> bool:
+        """Lay one copy where it makes the leather dearer by least: further along a hide in use, or on one not opened."""
+        variant = self.bank.variants[v]
+        reach = float(self.bank.bodies.reach[variant.index * 3])
+        found = []
+        for h in hosts:
+            if self.no_room.get((h, v)) == EVERYWHERE:
+                continue
+            cut, extent = self.cuts[h], self.tables[h].extent()
+            towards = -1.0 if extent is not None and np.argmax(cut.kept_m2(*extent)) == 0 else 1.0
+            spot = self.tables[h].find(variant, h, Wish(along=0.3 * towards, tight=wish.tight), self.rng).take(ways)
+            if spot is None:
+                self.no_room[h, v] = EVERYWHERE
+                continue
+            lo, hi = spot.x - reach, spot.x + reach
+            after = cut.cost((min(lo, extent[0]), max(hi, extent[1])) if extent else (lo, hi))
+            found.append(((after - cut.cost(extent)) * (1.0 if extent else OPENING_SHARE), h, spot))
+        if not found:
+            return False
+        _, h, spot = min(found, key=lambda f: f[:2])
+        self.tables[h].put(Lying(variant, self.pool[v].pop(), spot))
+        return True
+
+    def _place_split(self) -> None:
+        """Lay in parts what went nowhere whole."""
+        for v, copies in self.pool.items():
+            for split in sorted(self.bank.variants[v].piece.splits, key=lambda s: s.penalty_m2):
+                while copies and not self.stop() and self._parts_go(split.parts, copies[-1]):
+                    copies.pop()
+
+    def _parts_go(self, parts: Sequence[Piece], copy: int) -> bool:
+        ways = WAYS[0]
+        marks = [t.mark() for t in self.tables]
+        for part in parts:
+            variant = self.bank.of_piece[part.id][0]
+            for h, table in enumerate(self.tables):
+                spot = table.find(variant, h, Wish(), self.rng, 8, self._span(h)).take(ways)
+                if spot is not None:
+                    table.put(Lying(variant, copy, spot))
+                    break
+            else:
+                for table, mark in zip(self.tables, marks, strict=True):
+                    table.back_to(mark)
+                return False
+        return True
+
+    def _place_sets(self, name: str) -> None:
+        """Lay sets that lie nowhere, each whole on the first hide that takes it, into leather in use and else wherever it goes."""
+        columns = self.columns[name]
+        hosts = sorted(range(len(self.tables)), key=lambda h: (not self.tables[h].lying, self.cuts[h].price))
+        for n in range(columns.sets):
+            if (name, n) not in self.home and not any(self._set_goes(columns, n, h) for h in hosts):
+                return
+
+    def _set_goes(self, columns: Columns, number: int, hide: int) -> bool:
+        table, mark = self.tables[hide], self.tables[hide].mark()
+        ways = WAYS[int(self.rng.integers(len(WAYS)))]
+        for piece in sorted(columns.members, key=lambda p: -columns.demand[p.id]):
+            variants = self.bank.of_piece[piece.id]
+            for n in range(number * piece.per_set, (number + 1) * piece.per_set):
+                variant = variants[n % len(variants)]
+                spot = None if self.stop() else table.find(variant, hide, Wish(), self.rng).take(ways)
+                if spot is None:
+                    table.back_to(mark)
+                    return False
+                table.put(Lying(variant, n, spot))
+        self.home[columns.name, number] = hide
+        return True
+
+    def _draw_back(self, h: int, everything: bool) -> Span | None:
+        """Take up the single pieces at one end of a hide; return the span it is then held to, None if none were."""
+        table, rng, box = self.tables[h], self.rng, self.tables[h].floor.box
+        extent = table.extent()
+        loose = self._loose(h)
+        if extent is None or not loose:
+            return None
+        held = [s for s in table.lying if s not in set(loose)]
+        if everything and not held:
+            self._take(h, loose)
+            return NOWHERE
+        tail, neck = self.cuts[h].kept_m2(*extent)
+        at_neck = neck >= tail if max(tail, neck) >= REMNANT_MIN_M2 and rng.random() < 0.9 else bool(rng.random() < 0.5)
+        by = 1e6 if everything else math.exp(rng.uniform(math.log(15.0), math.log(500.0)))
+        if at_neck:
+            end = max([extent[1] - by, *(float(box[s, 2]) for s in held)])
+            self._take(h, [s for s in loose if box[s, 2] > end])
+            return EVERYWHERE[0], end
+        end = min([extent[0] + by, *(float(box[s, 0]) for s in held)])
+        self._take(h, [s for s in loose if box[s, 0] < end])
+        return end, EVERYWHERE[1]
+
+    def _shake(self, h: int) -> None:
+        """Take up single pieces about a point of a hide, to be laid in another order with the rest."""
+        table, loose = self.tables[h], self._loose(h)
+        if loose:
+            at = np.array([(table.lying[s].spot.x, table.lying[s].spot.y) for s in loose])
+            away = np.hypot(*(at - at[int(self.rng.integers(len(loose)))]).T)
+            self._take(h, [loose[int(k)] for k in np.argsort(away)[: int(self.rng.integers(2, 14))]])
+
+    def _loose(self, h: int) -> list[int]:
+        """Slots of single pieces, which may go anywhere."""
+        return [s for s, lying in self.tables[h].lying.items() if not (lying.fixed or self._in_set(lying) or lying.variant.piece.parent)]
+
+    def _take(self, h: int, slots: list[int]) -> None:
+        if slots:
+            table = self.tables[h]
+            for lying in (table.lying[s] for s in slots):
+                self.pool.setdefault(lying.variant.index, []).append(lying.copy)
+            table.take_up(slots)
+            self._room_at(h)
+
+    def _room_at(self, h: int) -> None:
+        for v in range(len(self.bank.variants)):
+            self.no_room.pop((h, v), None)
+
+    def _empty(self, h: int) -> None:
+        table = self.tables[h]
+        loose = [s for s, lying in table.lying.items() if not lying.fixed]
+        if loose:
+            table.take_up(loose)
+            self._room_at(h)
+
+    def _sets_again(self, h: int) -> None:
+        """Lay the sets of a hide another way, with one more where there is one to be had."""
+        rng = self.rng
+        name = list(self.columns)[int(rng.integers(len(self.columns)))]
+        columns = self.columns[name]
+        if any(lying.variant.piece.parent or (lying.fixed and self._in_set(lying)) for lying in self.tables[h].lying.values()):
+            return
+        columns.seek(h)
+        own = sorted(n for (of, n), g in self.home.items() if of == name and g == h)
+        if columns.most(h) > len(own) and rng.random() < 0.6:
+            own += self._one_more_set(columns, h)
+        if not own or columns.most(h) < len(own):
+            return
+        self._take(h, self._loose(h))
+        self._empty(h)
+        self.home = {key: g for key, g in self.home.items() if g != h}
+        columns.put(h, own)
+        self.home.update({(name, n): h for n in own})
+        for other in self.columns:
+            self._place_sets(other)
+        opened = [g for g, t in enumerate(self.tables) if t.lying]
+        rng.shuffle(opened)
+        self._place_pool(opened, shuffle=0.2)
+        if any(self.pool.values()):
+            self._place_pool(opened, shuffle=0.2, opening=True)
+
+    def _one_more_set(self, columns: Columns, h: int) -> list[int]:
+        """Return the number of a set that lies nowhere, or of one taken up from another hide."""
+        name = columns.name
+        free = [n for n in range(columns.sets) if (name, n) not in self.home]
+        if free:
+            return free[:1]
+        others = sorted({g for (of, _), g in self.home.items() if of == name and g != h})
+        if not others:
+            return []
+        g = others[int(self.rng.integers(len(others)))]
+        moved = max(n for (of, n), at in self.home.items() if of == name and at == g)
+        slots = [s for s, lying in self.tables[g].lying.items() if lying.variant.piece.set_name == name and lying.copy // lying.variant.piece.per_set == moved]
+        if any(self.tables[g].lying[s].fixed for s in slots):
+            return []
+        self.tables[g].take_up(slots)
+        self._room_at(g)
+        del self.home[name, moved]
+        return [moved]

@@ -1,0 +1,199 @@
+"""What a step of the search works at: refilling the hides of the best lay, or sharing an order among them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Protocol
+
+import numpy as np
+
+from fairlay.core.engine.bank import Bank
+from fairlay.core.engine.reasons import tables_of
+from fairlay.core.engine.refill import Refill
+from fairlay.core.engine.share import Share
+from fairlay.core.engine.shorten import MOST_PIECES, Shorten
+from fairlay.core.engine.table import HideTable
+from fairlay.core.lay.lay import Job, Lay, Unplaced
+
+REFILLS = 25
+"""Attempts at refilling a hide that make one step."""
+IMPROVES = 10
+"""Attempts at making an order cheaper that make one step."""
+SEEKS = 3
+"""Ways tried of laying sets on a hide, before the next hide."""
+SEEK_ROUNDS = 3
+"""Rounds of the hides, seeking columns, before orders are laid out by them."""
+LAY_OUTS = 2
+"""Orders laid out afresh before the best is worked on."""
+
+
+class Searching(Protocol):
+    """What a worker needs of the run it works for."""
+
+    job: Job
+    bank: Bank
+    best: Lay
+    rng: np.random.Generator
+
+    def stop(self) -> bool: ...
+    def warmth(self) -> float: ...
+    def consider(self, lay: Lay) -> None: ...
+    def tables(self) -> list[HideTable] | None: ...
+
+
+class Orders:
+    """Sharing an order among hides: columns of sets, orders laid out by them, then less and less leather."""
+
+    def __init__(self, run: Searching) -> None:
+        self.run = run
+        job = run.job
+        fillers = {p.id for p in job.pieces if p.filler}
+        lay = replace(run.best, placements=tuple(p for p in run.best.placements if p.piece not in fillers))
+        self.share = Share(job, run.bank, tables_of(job, run.bank, lay, run.tables(), spare=True), run.rng, run.stop)
+        self.of = run.best
+        self.fillers = fillers
+        self.turn = 0
+        self.seeks = SEEK_ROUNDS * len(job.hides) if job.match_sets else 0
+        self.least = self._now()
+
+    def useful(self) -> bool:
+        """There is always leather to save."""
+        return True
+
+    def work(self) -> None:
+        """Work at the order for some attempts; offer what gets better."""
+        self.turn += 1
+        if self.turn <= self.seeks:
+            hide = (self.turn - 1) % len(self.share.tables)
+            for columns in self.share.columns.values():
+                for _ in range(SEEKS):
+                    columns.seek(hide)
+            return
+        if self.turn <= self.seeks + LAY_OUTS:
+            self._lay_out()
+            return
+        if self.of is not self.run.best:
+            self._load(self.run.best)
+        for _ in range(IMPROVES):
+            if self.run.stop():
+                return
+            if self.share.improve(self.run.warmth()) and self._now() < self.least:
+                self._offer()
+
+    def _now(self) -> tuple[int, float]:
+        return self.share.missing(), round(self.share.cost(), 3)
+
+    def _lay_out(self) -> None:
+        self.share.lay_out()
+        if self._now() < self.least:
+            self._offer()
+        else:
+            self._load(self.run.best)
+
+    def _offer(self) -> None:
+        run = self.run
+        lay = with_counts(run.job, Lay(tuple(p for t in self.share.tables for p in t.placements())))
+        before = run.best
+        run.consider(lay)
+        if run.best is not before:
+            self.of, self.least = run.best, self._now()
+
+    def _load(self, lay: Lay) -> None:
+        self.share.load(tuple(p for p in lay.placements if p.piece not in self.fillers))
+        self.of, self.least = lay, self._now()
+
+
+class Refills:
+    """Refilling the hides of the best lay in turn."""
+
+    def __init__(self, run: Searching) -> None:
+        self.run = run
+        self.tables: list[HideTable] = []
+        self.of: Lay | None = None
+        self.at = 0
+        self.search: Refill | None = None
+        self.roll: Shorten | None = None
+
+    def useful(self) -> bool:
+        """Whether there is anything to gain: pieces that lie nowhere, or a roll that could be shorter."""
+        return bool(self.run.best.unplaced) or self._one_roll()
+
+    def _one_roll(self) -> bool:
+        hides = self.run.job.hides
+        return len(hides) == 1 and hides[0].is_roll and not self.run.best.unplaced and len(self.run.best.placements) <= MOST_PIECES
+
+    def work(self) -> None:
+        """Work at one hide for some attempts; offer what gets better."""
+        run = self.run
+        if self.of is not run.best:
+            self._take_over(run.best)
+        if self.search is None or len(self.tables) > 1:
+            self.search = Refill(self.tables[self.at], self._pool(), run.rng, run.stop, self._held(self.tables[self.at]))
+        better = False
+        if self._one_roll():
+            self._shorten()
+            return
+        for _ in range(REFILLS):
+            if run.stop():
+                break
+            better = self.search.attempt(run.warmth() if len(self.tables) == 1 else 0.0) or better
+        if better:
+            self._offer(self.search)
+        self.at = (self.at + 1) % len(self.tables)
+
+    def _shorten(self) -> None:
+        if self.roll is None:
+            self.roll = Shorten(self.tables[0], self.run.rng, self.run.stop)
+        if self.roll.attempt():
+            before = self.run.best
+            self.run.consider(Lay(tuple(self.tables[0].placement(lying) for lying in self.roll.lying())))
+            if self.run.best is not before:
+                self.of = self.run.best
+
+    def _take_over(self, lay: Lay) -> None:
+        self.tables = tables_of(self.run.job, self.run.bank, lay, self.run.tables(), spare=True)
+        self.of, self.search, self.roll = lay, None, None
+
+    def _offer(self, search: Refill) -> None:
+        job = self.run.job
+        here = search.table.hide.id
+        kept = tuple(p for p in self.of.placements if p.hide != here) if self.of else ()
+        placements = kept + tuple(search.table.placement(lying) for lying in search.best.lying)
+        lay = with_counts(job, Lay(placements))
+        before = self.run.best
+        self.run.consider(lay)
+        if self.run.best is not before:
+            self.of = self.run.best
+            if len(self.tables) > 1:
+                self._take_over(self.run.best)
+
+    def _pool(self) -> dict[int, list[int]]:
+        """Copies that lie nowhere, by variant. A set that must come from one hide is not begun here."""
+        job = self.run.job
+        placed = {(p.piece, p.copy) for t in self.tables for p in t.placements()}
+        placed |= {(job.pieces_by_id[name].parent or name, copy) for name, copy in placed}
+        out: dict[int, list[int]] = {}
+        for piece in job.pieces:
+            if piece.set_name in job.match_sets or (piece.filler and job.objective == "order"):
+                continue
+            variants = self.run.bank.of_piece[piece.id]
+            for n in range(piece.quantity):
+                if (piece.id, n) not in placed:
+                    out.setdefault(variants[n % len(variants)].index, []).append(n)
+        return out
+
+    def _held(self, table: HideTable) -> set[int]:
+        """Slots that stay: pieces of matched sets, and where whole sets count, all that sets are made of."""
+        job = self.run.job
+        held = set()
+        for slot, lying in table.lying.items():
+            name = lying.variant.piece.set_name
+            if name is not None and (name in job.match_sets or job.objective == "sets"):
+                held.add(slot)
+        return held
+
+
+def with_counts(job: Job, lay: Lay) -> Lay:
+    """Return a lay that says how many of each piece it leaves out."""
+    counts = lay.counts(job)
+    return replace(lay, unplaced=tuple(Unplaced(p.id, p.quantity - counts[p.id], "") for p in job.pieces if counts[p.id] < p.quantity))
