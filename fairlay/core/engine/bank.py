@@ -8,7 +8,8 @@ fair ground) and ``SHOW`` (its show face, where it has hidden areas; else empty)
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -33,6 +34,9 @@ MANY_POINTS = 150
 STRAIGHT_MM = 0.02
 COVER_MM = 0.05
 """An outline of more than MANY_POINTS is covered by one of few: nowhere smaller, and at most twice this larger."""
+
+MOST_TURNED = 4000
+Turned = tuple[NDArray[np.float64], NDArray[np.float64], tuple[float, float, float, float]]
 
 
 class Bodies(NamedTuple):
@@ -92,6 +96,28 @@ class Bank:
     bodies: Bodies
     max_points: int
     sides: tuple[Sides, ...]
+    _turned: dict[tuple[int, float], Turned] = field(default_factory=dict, compare=False, repr=False)
+
+    def turned(self, variant: Variant, turn_deg: float) -> Turned:
+        """Return a variant's circles turned, those of its show face, and the bounds of its turned body (x0, y0, x1, y1)."""
+        key = (variant.index, turn_deg)
+        if key not in self._turned:
+            if len(self._turned) >= MOST_TURNED:
+                self._turned.clear()
+            bodies, near, show = self.bodies, variant.index * BODIES + NEAR, variant.index * BODIES + SHOW
+            cos, sin = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
+            pts = bodies.pts[bodies.pt_at[near] : bodies.pt_at[near + 1]] @ np.array([[cos, sin], [-sin, cos]])
+            (x0, y0), (x1, y1) = pts.min(axis=0), pts.max(axis=0)
+            own, shown = (_turned_circles(bodies.circles[bodies.circle_at[k] : bodies.circle_at[k + 1]], cos, sin) for k in (near, show))
+            self._turned[key] = (own, shown, (float(x0), float(y0), float(x1), float(y1)))
+        return self._turned[key]
+
+
+def _turned_circles(circles: NDArray[np.float64], cos: float, sin: float) -> NDArray[np.float64]:
+    out = circles.copy()
+    out[:, 0] = circles[:, 0] * cos - circles[:, 1] * sin
+    out[:, 1] = circles[:, 0] * sin + circles[:, 1] * cos
+    return out
 
 
 def build_bank(job: Job) -> Bank:

@@ -24,8 +24,6 @@ LEAST_SIDE_MM = 14.0
 LEAST_SHARE = 0.12
 MOST_POSES = 4000
 KEPT = 400
-NUDGES_MM = ((0.0, 0.0), (0.03, 0.0), (-0.03, 0.0), (0.0, 0.03), (0.0, -0.03), (0.03, 0.03), (-0.03, 0.03), (0.03, -0.03), (-0.03, -0.03))
-"""A corner read to a hundredth of a millimetre lies that much beside the one it came from."""
 
 Floats = NDArray[np.float64]
 Stop = Callable[[], bool]
@@ -94,13 +92,17 @@ class Butting:
         """Return the fair pose of a variant with the most contact; what is not fair is forgotten, since the floor only fills."""
         table, variant = self.table, self.table.bank.variants[v]
         poses = self.poses[v]
-        for k in range(len(poses)):
-            x, y, turn, share = (float(c) for c in poses[k])
-            for dx, dy in NUDGES_MM:
-                if table.fits(variant, x + dx, y + dy, math.degrees(turn)) and self._keeps_grain(variant, x + dx, y + dy, math.degrees(turn)):
-                    poses[k, :2] = x + dx, y + dy
-                    self.poses[v] = poses[k:]
-                    return Spot(0, x + dx, y + dy, math.degrees(turn), share)
+        ground = table.ground(variant)
+        k = -1
+        while True:
+            k, x, y = kernels.first_fair(poses, k + 1, table.bank.bodies, v, ground.fair, ground.off_show or ground.fair, ground.off_show is not None, table.floor, table.scratch)
+            if k < 0:
+                break
+            turn = math.degrees(poses[k, 2])
+            if self._keeps_grain(variant, x, y, turn):
+                poses[k, :2] = x, y
+                self.poses[v] = poses[k:]
+                return Spot(0, float(x), float(y), turn, float(poses[k, 3]))
         self.poses[v] = poses[:0]
         return None
 

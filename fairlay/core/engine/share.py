@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +30,7 @@ SMALL_MM2 = 6000.0
 SCAN_REUSE = 6
 MANY_TRIES = 1500
 """Cells tried before a hide is taken to have no room for a piece."""
+MOST_OPENED = 4
 OPENING_SHARE = 0.35
 """A hide newly opened will serve for more than the piece it is opened for, and so weighs only this much of its cost."""
 WARM = 0.004
@@ -36,6 +38,15 @@ WARM = 0.004
 
 Stop = Callable[[], bool]
 Ways = NDArray[np.float64]
+Window = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class Full:
+    """A hide had no room for a piece within a span; ``opened`` are bounds of what was taken up there since."""
+
+    span: Span
+    opened: tuple[Window, ...] = ()
 
 
 class Share:
@@ -46,7 +57,7 @@ class Share:
         self.cuts = [Cut(t) for t in tables]
         self.demand = {v.index: demand(v) for v in bank.variants}
         self.columns = {name: Columns(name, [p for p in job.pieces if p.set_name == name and not p.filler], bank, tables, rng, stop) for name in job.match_sets}
-        self.no_room: dict[tuple[int, int], Span] = {}
+        self.no_room: dict[tuple[int, int], Full] = {}
         self.pool: dict[int, list[int]] = {}
         self.home: dict[tuple[str, int], int] = {}
         self.read()
@@ -175,17 +186,24 @@ class Share:
         """Lay a copy of a variant within a span of a hide; several of a small one from one scan."""
         if span is None or span == NOWHERE:
             return False
-        full = self.no_room.get((hide, v))
-        if full is not None and full[0] <= span[0] and full[1] >= span[1]:
-            return False
         table, variant = self.tables[hide], self.bank.variants[v]
-        found = table.find(variant, hide, wish, self.rng, 8, span, spread=False)
-        spot = found.take(ways)
-        if spot is None:
-            found = table.find(variant, hide, wish, self.rng, 8, span, tries=MANY_TRIES)
+        full = self.no_room.get((hide, v))
+        spot = None
+        if full is not None and full.span[0] <= span[0] and full.span[1] >= span[1]:
+            for window in full.opened:
+                found = table.find(variant, hide, wish, self.rng, 8, span, tries=MANY_TRIES, window=window)
+                spot = found.take(ways)
+                if spot is not None:
+                    break
+        else:
+            found = table.find(variant, hide, wish, self.rng, 8, span, spread=False)
             spot = found.take(ways)
+            if spot is None:
+                found = table.find(variant, hide, wish, self.rng, 8, span, tries=MANY_TRIES)
+                spot = found.take(ways)
+            full = Full(span)
         if spot is None:
-            self.no_room[hide, v] = span
+            self.no_room[hide, v] = Full(full.span)
             return False
         laid = 0
         while spot is not None:
@@ -200,13 +218,13 @@ class Share:
         reach = float(self.bank.bodies.reach[variant.index * 3])
         found = []
         for h in hosts:
-            if self.no_room.get((h, v)) == EVERYWHERE:
+            if self.no_room.get((h, v)) == Full(EVERYWHERE):
                 continue
             cut, extent = self.cuts[h], self.tables[h].extent()
             towards = -1.0 if extent is not None and np.argmax(cut.kept_m2(*extent)) == 0 else 1.0
             spot = self.tables[h].find(variant, h, Wish(along=0.3 * towards, tight=wish.tight), self.rng).take(ways)
             if spot is None:
-                self.no_room[h, v] = EVERYWHERE
+                self.no_room[h, v] = Full(EVERYWHERE)
                 continue
             lo, hi = spot.x - reach, spot.x + reach
             after = cut.cost((min(lo, extent[0]), max(hi, extent[1])) if extent else (lo, hi))
@@ -276,12 +294,14 @@ class Share:
             return NOWHERE
         tail, neck = self.cuts[h].kept_m2(*extent)
         at_neck = neck >= tail if max(tail, neck) >= REMNANT_MIN_M2 and rng.random() < 0.9 else bool(rng.random() < 0.5)
-        by = 1e6 if everything else math.exp(rng.uniform(math.log(15.0), math.log(500.0)))
+        by = 1e6 if everything else math.exp(rng.uniform(math.log(15.0), math.log(400.0)))
+        # Where no end is worth keeping yet, less than one that is would save nothing.
+        racked = self.cuts[h].racked_at()
         if at_neck:
-            end = max([extent[1] - by, *(float(box[s, 2]) for s in held)])
+            end = max([min(extent[1], racked[1]) - by, *(float(box[s, 2]) for s in held)])
             self._take(h, [s for s in loose if box[s, 2] > end])
             return EVERYWHERE[0], end
-        end = min([extent[0] + by, *(float(box[s, 0]) for s in held)])
+        end = min([max(extent[0], racked[0]) + by, *(float(box[s, 0]) for s in held)])
         self._take(h, [s for s in loose if box[s, 0] < end])
         return end, EVERYWHERE[1]
 
@@ -302,19 +322,22 @@ class Share:
             table = self.tables[h]
             for lying in (table.lying[s] for s in slots):
                 self.pool.setdefault(lying.variant.index, []).append(lying.copy)
-            table.take_up(slots)
-            self._room_at(h)
+            self._room_at(h, table.take_up(slots))
 
-    def _room_at(self, h: int) -> None:
+    def _room_at(self, h: int, window: Window) -> None:
+        """Remember that there is room again on a hide, where a piece found none before."""
         for v in range(len(self.bank.variants)):
-            self.no_room.pop((h, v), None)
+            full = self.no_room.pop((h, v), None)
+            if full is not None and len(full.opened) < MOST_OPENED:
+                self.no_room[h, v] = Full(full.span, (*full.opened, window))
 
     def _empty(self, h: int) -> None:
         table = self.tables[h]
         loose = [s for s, lying in table.lying.items() if not lying.fixed]
         if loose:
             table.take_up(loose)
-            self._room_at(h)
+            for v in range(len(self.bank.variants)):
+                self.no_room.pop((h, v), None)
 
     def _sets_again(self, h: int) -> None:
         """Lay the sets of a hide another way, with one more where there is one to be had."""
@@ -356,7 +379,6 @@ class Share:
         slots = [s for s, lying in self.tables[g].lying.items() if lying.variant.piece.set_name == name and lying.copy // lying.variant.piece.per_set == moved]
         if any(self.tables[g].lying[s].fixed for s in slots):
             return []
-        self.tables[g].take_up(slots)
-        self._room_at(g)
+        self._room_at(g, self.tables[g].take_up(slots))
         del self.home[name, moved]
         return [moved]

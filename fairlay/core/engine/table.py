@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairlay.core.engine import kernels
-from fairlay.core.engine.bank import BODIES, NEAR, SHOW, Bank, Variant
+from fairlay.core.engine.bank import BODIES, NEAR, Bank, Variant
 from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map, pooled
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.leather import Hide
@@ -158,11 +158,6 @@ class HideTable:
         ``window`` (x0, y0, x1, y1) holds its centroid.
         """
         ground = self.ground(variant)
-        bodies = self.bank.bodies
-        near, show = variant.index * BODIES + NEAR, variant.index * BODIES + SHOW
-        circles = bodies.circles[bodies.circle_at[near] : bodies.circle_at[near + 1]]
-        show_circles = bodies.circles[bodies.circle_at[show] : bodies.circle_at[show + 1]]
-        pts = bodies.pts[bodies.pt_at[near] : bodies.pt_at[near + 1]]
         has_show = ground.off_show is not None
         turns = self.turns_to_try(variant, steps, spread)
         lines = self.lines(ground.fair)[1]
@@ -170,15 +165,13 @@ class HideTable:
         tightness = self.tightness_map()
         cells, costs, which = [], [], []
         for t, (line, turn) in enumerate(turns):
-            cos, sin = math.cos(math.radians(turn)), math.sin(math.radians(turn))
-            placed = pts @ np.array([[cos, sin], [-sin, cos]])
-            (lo_x, lo_y), (hi_x, hi_y) = placed.min(axis=0), placed.max(axis=0)
+            circles, show_circles, (lo_x, lo_y, hi_x, hi_y) = self.bank.turned(variant, turn)
             box = self._cells_for(lo_x, lo_y, hi_x, hi_y, keep_within, window)
             if box[0] >= box[2] or box[1] >= box[3]:
                 continue
             cost, cell = np.empty(tries), np.empty(tries, np.int64)
             kept = kernels.scan(
-                ground.fair.field, self.taken, off, has_show, ground.pool, self.taken_pool, CELL_MM, _turned(circles, cos, sin), _turned(show_circles, cos, sin), SLACK_MM, lines, line,
+                ground.fair.field, self.taken, off, has_show, ground.pool, self.taken_pool, CELL_MM, circles, show_circles, SLACK_MM, lines, line,
                 np.array(box, np.int64), wish.along * CELL_MM, wish.tight if self.hide.zones else 0.0, tightness, float(variant.piece.max_tightness),
                 wish.noise, int(rng.integers(1, 2**62)) if wish.noise else 1, cost, cell,
             )  # fmt: skip
@@ -344,10 +337,3 @@ class Candidates:
 
     def _keeps_grain(self, x: float, y: float, turn: float) -> bool:
         return off_grain(self.variant.piece, self.table.hide, self.table.job.policy, turn, self.variant.mirrored, x, y) is None
-
-
-def _turned(circles: NDArray[np.float64], cos: float, sin: float) -> NDArray[np.float64]:
-    out = circles.copy()
-    out[:, 0] = circles[:, 0] * cos - circles[:, 1] * sin
-    out[:, 1] = circles[:, 0] * sin + circles[:, 1] * cos
-    return out
