@@ -22,6 +22,10 @@ from fairlay.core.tolerances import GRAIN_GRACE_DEG
 LEAST_SIDE_MM = 14.0
 """Shorter sides are matched only where they lie along something anyway."""
 LEAST_SHARE = 0.12
+LONG_SHARE = 0.5
+REACH_MM = 250.0
+"""Sides this far outside a window may still be met by what lies in it."""
+EVERYWHERE = (-1e9, -1e9, 1e9, 1e9)
 MOST_POSES = 4000
 KEPT = 400
 
@@ -78,11 +82,15 @@ class Butting:
         out = np.empty((MOST_POSES, 4))
         offers = fresh if known and fresh is not None else np.concatenate([pieces, edge])
         on_edge = 0 if known and fresh is not None else len(edge)
-        least = min(LEAST_SIDE_MM, 0.7 * float(np.hypot(sides.near[:, 2] - sides.near[:, 0], sides.near[:, 3] - sides.near[:, 1]).max()))
-        n = kernels.propose(sides.near, sides.ground, offers, on_edge, pieces, edge, self._turns_of(v), least, math.radians(GRAIN_GRACE_DEG), int(self.rng.integers(1 << 30)), out)
+        longest = float(np.hypot(sides.near[:, 2] - sides.near[:, 0], sides.near[:, 3] - sides.near[:, 1]).max())
+        turns = self._turns_of(v)
+        # Where any two sides can be laid together, only the long ones are worth it.
+        least = LONG_SHARE * longest if turns[0, 1] >= math.pi else min(LEAST_SIDE_MM, 0.7 * longest)
+        n = kernels.propose(
+            sides.near, sides.ground, offers, on_edge, pieces, edge, turns, np.array(window or EVERYWHERE), least, math.radians(GRAIN_GRACE_DEG),
+            int(self.rng.integers(1 << 30)), out,
+        )  # fmt: skip
         poses = out[:n]
-        if window is not None:
-            poses = poses[(poses[:, 0] >= window[0]) & (poses[:, 0] <= window[2]) & (poses[:, 1] >= window[1]) & (poses[:, 1] <= window[3])]
         poses = poses[poses[:, 3] >= LEAST_SHARE]
         if known:
             poses = np.concatenate([self.poses[v], poses])
@@ -125,7 +133,7 @@ class Butting:
         out = [np.empty((0, 4))]
         for slot, lying in table.lying.items():
             box = table.floor.box[slot]
-            if window is None or (box[0] <= window[2] + 400 and box[2] >= window[0] - 400 and box[1] <= window[3] + 400 and box[3] >= window[1] - 400):
+            if window is None or (box[0] <= window[2] + REACH_MM and box[2] >= window[0] - REACH_MM and box[1] <= window[3] + REACH_MM and box[3] >= window[1] - REACH_MM):
                 out.append(_at(table.bank.sides[lying.variant.index].near, lying.spot))
         return np.concatenate(out)
 
@@ -138,8 +146,7 @@ class Butting:
         if window is None:
             return edge
         lo, hi = np.minimum(edge[:, :2], edge[:, 2:]), np.maximum(edge[:, :2], edge[:, 2:])
-        reach = 400.0
-        return edge[(lo[:, 0] <= window[2] + reach) & (hi[:, 0] >= window[0] - reach) & (lo[:, 1] <= window[3] + reach) & (hi[:, 1] >= window[1] - reach)]
+        return edge[(lo[:, 0] <= window[2] + REACH_MM) & (hi[:, 0] >= window[0] - REACH_MM) & (lo[:, 1] <= window[3] + REACH_MM) & (hi[:, 1] >= window[1] - REACH_MM)]
 
 
 def _at(sides: Floats, spot: Spot) -> Floats:

@@ -73,12 +73,12 @@ def contact(own, box, there):
 
 
 @njit(cache=True, nogil=True)
-def propose(near, ground, offers, on_edge, pieces, edge, turns, least, slack, seed, out):
+def propose(near, ground, offers, on_edge, pieces, edge, turns, window, least, slack, seed, out):
     """Write poses (x, y, turn, share) that lay a side along one already there; return how many, at most as many as go into ``out``.
 
     ``near`` and ``ground`` are a piece's own sides as they keep off pieces and off bad ground;
     ``pieces`` and ``edge`` the sides there, of which ``offers`` (the last ``on_edge`` of them of the ground)
-    are matched, from the ``seed``-th on, where ``least`` mm long or longer, both corners tried. A turn must
+    are matched, from the ``seed``-th on, where ``least`` mm long or longer, both corners tried. A pose must lie in ``window`` (x0, y0, x1, y1), a turn
     be within ``slack`` rad of one of ``turns`` (middle, half width). ``share``: how much of the outline then
     lies along something.
     """
@@ -112,6 +112,8 @@ def propose(near, ground, offers, on_edge, pieces, edge, turns, least, slack, se
                     a, b = (0, 2) if corner == 0 else (2, 0)
                     x = there[g, b] - (own[e, a] * cos - own[e, a + 1] * sin)
                     y = there[g, b + 1] - (own[e, a] * sin + own[e, a + 1] * cos)
+                    if not (window[0] <= x <= window[2] and window[1] <= y <= window[3]):
+                        continue
                     box = placed_sides(near, x, y, cos, sin, scratch)
                     share = contact(scratch[: len(near)], box, pieces)
                     box = placed_sides(ground, x, y, cos, sin, scratch)

@@ -147,6 +147,8 @@ def body_at(bodies, k, x, y, cos, sin, out):
 @njit(cache=True, nogil=True)
 def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch):
     """Whether a variant can lie at (x, y), exactly: on fair ground, show face off flaws, clear of every piece but ``skip``."""
+    if not clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
+        return False
     k = variant * 3 + 1
     n, box = body_at(bodies, k, x, y, cos, sin, scratch)
     if not keeps_to(scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, ground, True):
@@ -156,7 +158,7 @@ def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, ski
         n, box = body_at(bodies, k, x, y, cos, sin, scratch)
         if n and not keeps_to(scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, off_show, False):
             return False
-    return clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch)
+    return True
 
 
 @njit(cache=True, nogil=True)

@@ -23,6 +23,8 @@ Stop = Callable[[], bool]
 WAYS = tuple(np.array([a, b, a, b], float) for a, b in (((0, -1), (-1, 0)), ((-1, 0), (0, -1)), ((0, -1), (1, 0)), ((0, 1), (-1, 0)), ((0, 1), (1, 0)), ((1, 0), (0, 1))))
 """Ways a piece is slid into contact when a place is filled again."""
 TRIES = 40
+TURNS = (2, 4, 4, 12)
+"""Turns tried of a piece that may lie any way: a few at a time, since more cost more than they find."""
 LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
@@ -45,15 +47,16 @@ class Kept:
 
 
 class Refill:
-    """A search on one hide. ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay as they are."""
+    """A search on one hide. ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay; ``plain`` counts area alone, not value."""
 
-    def __init__(self, table: HideTable, pool: dict[int, list[int]], rng: np.random.Generator, stop: Stop, held: set[int] | None = None) -> None:
+    def __init__(self, table: HideTable, pool: dict[int, list[int]], rng: np.random.Generator, stop: Stop, held: set[int] | None = None, plain: bool = False) -> None:
         self.table, self.rng, self.stop, self.held = table, rng, stop, held or set()
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
+        self.worth = {v.index: v.area_mm2 if plain else worth_of(v) for v in table.bank.variants}
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
-        self.value = sum(worth_of(lying.variant) for lying in table.lying.values())
-        self.warm = WARM * self.usable + WARM_OF_LEAST * min((worth_of(v) for v in table.bank.variants if v.piece.value > 0), default=0.0)
+        self.value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
+        self.warm = WARM * self.usable + WARM_OF_LEAST * min((w for w in self.worth.values() if w > 0), default=0.0)
         self.best = self.keep()
 
     def keep(self) -> Kept:
@@ -73,7 +76,7 @@ class Refill:
         if self.rng.random() < BUTTED:
             self._butt(window)
         self._fill(window)
-        value = sum(worth_of(lying.variant) for lying in table.lying.values())
+        value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
         bar = self.value + self.warm * warmth * math.log(max(1e-9, float(self.rng.random())))
         if value >= bar and not self.stop():
             self.value = value
@@ -95,7 +98,7 @@ class Refill:
         if self.rng.random() < 0.5:
             middle = at[int(self.rng.integers(len(loose)))]
         else:
-            fair = next(iter(table.grounds.values())).fair.field
+            fair = table.ground(table.lying[loose[0]].variant).fair.field
             rows = self.rng.integers(0, fair.shape[0], LOOKS_FOR_WASTE)
             cols = self.rng.integers(0, fair.shape[1], LOOKS_FOR_WASTE)
             k = int(np.argmax(np.minimum(fair[rows, cols], table.taken[rows, cols])))
@@ -110,7 +113,7 @@ class Refill:
             if not long_too and len(chosen) > 0 and table.floor.box[slot, 2] - table.floor.box[slot, 0] > LONG_MM:
                 continue
             chosen.append(slot)
-            taken += worth_of(table.lying[slot].variant)
+            taken += self.worth[table.lying[slot].variant.index]
             if taken > share:
                 break
         return chosen
@@ -127,7 +130,7 @@ class Refill:
         shuffle = float(rng.uniform(0.05, 0.7))
         wish = Wish(tight=float(rng.uniform(0.0, 15.0)), noise=float(rng.choice([0.0, 0.5, 2.0])))
         ways = WAYS[int(rng.integers(len(WAYS)))]
-        spread, turns = bool(rng.random() < 0.6), int(rng.choice([4, 8, 12]))
+        spread, turns = bool(rng.random() < 0.6), int(rng.choice(TURNS))
         order = {v: self.demand[v] * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
         # Where the hide is far from full, what lost its place may go elsewhere on it.
         elsewhere = rng.random() < (0.7 if self.value < LOOSE * self.usable else 0.08)

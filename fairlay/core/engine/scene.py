@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -85,14 +86,14 @@ class Snapshot:
 
 
 class SceneOf:
-    """A scene of a hide table, and what lies in each of its slots."""
+    """A scene of a hide table, and what lies in each of its slots: what lies on the table, or ``lying`` instead."""
 
-    def __init__(self, table: HideTable, capacity: int) -> None:
+    def __init__(self, table: HideTable, capacity: int, lying: Iterable[Lying] | None = None) -> None:
         self.table, self.bank = table, table.bank
         self.items: dict[int, Item] = {}
         self.state = build_scene(table, capacity)
-        for lying in table.lying.values():
-            self.add(lying.variant, lying.copy, lying.spot.x, lying.spot.y, math.radians(lying.spot.turn_deg), fixed=lying.fixed)
+        for item in table.lying.values() if lying is None else lying:
+            self.add(item.variant, item.copy, item.spot.x, item.spot.y, math.radians(item.spot.turn_deg), fixed=item.fixed)
 
     @property
     def capacity(self) -> int:

@@ -11,7 +11,7 @@ from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.reasons import tables_of
 from fairlay.core.engine.refill import Refill
 from fairlay.core.engine.share import Share
-from fairlay.core.engine.shorten import MOST_PIECES, Shorten
+from fairlay.core.engine.shorten import Shorten
 from fairlay.core.engine.table import HideTable
 from fairlay.core.lay.lay import Job, Lay, Unplaced
 
@@ -120,19 +120,19 @@ class Refills:
 
     def _one_roll(self) -> bool:
         hides = self.run.job.hides
-        return len(hides) == 1 and hides[0].is_roll and not self.run.best.unplaced and len(self.run.best.placements) <= MOST_PIECES
+        return len(hides) == 1 and hides[0].is_roll and not self.run.best.unplaced
 
     def work(self) -> None:
         """Work at one hide for some attempts; offer what gets better."""
         run = self.run
         if self.of is not run.best:
             self._take_over(run.best)
-        if self.search is None or len(self.tables) > 1:
-            self.search = Refill(self.tables[self.at], self._pool(), run.rng, run.stop, self._held(self.tables[self.at]))
-        better = False
         if self._one_roll():
             self._shorten()
             return
+        if self.search is None or len(self.tables) > 1:
+            self.search = Refill(self.tables[self.at], self._pool(), run.rng, run.stop, self._held(self.tables[self.at]))
+        better = False
         for _ in range(REFILLS):
             if run.stop():
                 break
@@ -144,15 +144,22 @@ class Refills:
     def _shorten(self) -> None:
         if self.roll is None:
             self.roll = Shorten(self.tables[0], self.run.rng, self.run.stop)
-        if self.roll.attempt():
-            before = self.run.best
-            self.run.consider(Lay(tuple(self.tables[0].placement(lying) for lying in self.roll.lying())))
-            if self.run.best is not before:
-                self.of = self.run.best
+        for _ in range(REFILLS):
+            if self.run.stop():
+                return
+            if self.roll.attempt():
+                before = self.run.best
+                self.run.consider(Lay(tuple(self.tables[0].placement(lying) for lying in self.roll.best)))
+                if self.run.best is not before:
+                    self.of = self.run.best
 
     def _take_over(self, lay: Lay) -> None:
         self.tables = tables_of(self.run.job, self.run.bank, lay, self.run.tables(), spare=True)
-        self.of, self.search, self.roll = lay, None, None
+        self.of, self.search = lay, None
+        if self.roll is not None and self._one_roll():
+            self.roll.take_over(list(self.tables[0].lying.values()))
+        else:
+            self.roll = None
 
     def _offer(self, search: Refill) -> None:
         job = self.run.job
