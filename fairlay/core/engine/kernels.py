@@ -164,9 +164,16 @@ def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, ski
 @njit(cache=True, nogil=True)
 def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
     """Whether a variant at (x, y) is clear of every live piece on the floor but ``skip``."""
+    return pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, np.empty(1, np.int64), 1) == 0
+
+
+@njit(cache=True, nogil=True)
+def pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, out, most):
+    """Write slots of live pieces but ``skip`` that a variant at (x, y) would touch or overlap; return how many, ``most`` at most."""
     k = variant * 3
     n, box = body_at(bodies, k, x, y, cos, sin, scratch)
     ps = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
+    found = 0
     for i in range(floor.used[0]):
         if not floor.live[i] or i == skip:
             continue
@@ -176,8 +183,11 @@ def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
         q = floor.variant[i] * 3
         m = bodies.pt_at[q + 1] - bodies.pt_at[q]
         if bodies_overlap(scratch[:n], ps, box, floor.pts[i, :m], bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]], (b[0], b[1], b[2], b[3])):
-            return False
-    return True
+            out[found] = i
+            found += 1
+            if found == most:
+                break
+    return found
 
 
 @njit(cache=True, nogil=True)

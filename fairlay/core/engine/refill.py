@@ -30,6 +30,10 @@ LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
 BUTTED = 0.1
 """How often a place is filled side to side before it is filled by scanning."""
+EJECT, EJECT_LOOSE = 0.04, 0.4
+"""How often room is made for something left over, on a hide that is full and on one far from it."""
+ANYWHERE_MM = 60.0
+"""Noise on a place's worth when any fair place will do."""
 LOOSE = 0.75
 """A hide of which less than this share is under pieces has room elsewhere for what lost its place."""
 WARM = 0.001
@@ -55,6 +59,7 @@ class Refill:
         self.worth = {v.index: v.area_mm2 if plain else worth_of(v) for v in table.bank.variants}
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
+        self.scarce = {v.index: self.usable / max(table.ground(v).area_mm2, 0.02 * self.usable) for v in table.bank.variants}
         self.value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
         self.warm = WARM * self.usable + WARM_OF_LEAST * min((w for w in self.worth.values() if w > 0), default=0.0)
         self.best = self.keep()
@@ -66,16 +71,10 @@ class Refill:
     def attempt(self, warmth: float) -> bool:
         """Take up and fill again once; whether the best got better. ``warmth`` 1 at the start, 0 at the end."""
         table = self.table
-        chosen = self._about_a_point()
-        if not chosen:
-            return False
         mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
-        for lying in (table.lying[slot] for slot in chosen):
-            self.pool[lying.variant.index].append(lying.copy)
-        window = table.take_up(chosen)
-        if self.rng.random() < BUTTED:
-            self._butt(window)
-        self._fill(window)
+        eject = EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT
+        if not (self._make_room() if self.rng.random() < eject else self._lay_again()):
+            return False
         value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
         bar = self.value + self.warm * warmth * math.log(max(1e-9, float(self.rng.random())))
         if value >= bar and not self.stop():
@@ -87,6 +86,43 @@ class Refill:
         table.back_to(mark)
         self.pool = defaultdict(list, pool)
         return False
+
+    def _lay_again(self) -> bool:
+        """Take up what lies about a point and fill the place again; whether anything was."""
+        chosen = self._about_a_point()
+        if not chosen:
+            return False
+        window = self._take(chosen)
+        if self.rng.random() < BUTTED:
+            self._butt(window)
+        self._fill(window)
+        return True
+
+    def _make_room(self) -> bool:
+        """Lay something that lies nowhere where it might, take up what it lies on, and lay that elsewhere; whether it went."""
+        table, rng = self.table, self.rng
+        over = [v for v, copies in self.pool.items() if copies]
+        if not over:
+            return False
+        weights = np.array([max(self.worth[v], 1e-9) for v in over]) ** float(rng.choice([0.0, 0.5, 1.0]))
+        v = over[int(rng.choice(len(over), p=weights / weights.sum()))]
+        variant = table.bank.variants[v]
+        spot = table.fair_when_bare(variant, Wish(tight=0.0, noise=ANYWHERE_MM), rng, int(rng.choice(TURNS)), TRIES)
+        if spot is None:
+            return False
+        under = table.under(variant, spot)
+        if any(slot in self.held or table.lying[slot].fixed or table.lying[slot].variant.piece.parent for slot in under):
+            return False
+        copy = self.pool[v].pop()
+        window = self._take(under) if under else None
+        table.put(Lying(variant, copy, spot))
+        self._fill(window, elsewhere=True)
+        return True
+
+    def _take(self, slots: list[int]) -> tuple[float, float, float, float]:
+        for lying in (self.table.lying[slot] for slot in slots):
+            self.pool[lying.variant.index].append(lying.copy)
+        return self.table.take_up(slots)
 
     def _about_a_point(self) -> list[int]:
         """Choose slots to take up: nearest about an item, or about the emptiest of some cells, up to a share of the value."""
@@ -124,17 +160,18 @@ class Refill:
         taste = Taste(float(rng.uniform(1.0, 5.0)), float(rng.choice([0.0, 0.3, 1.0])), float(rng.choice([0.0, 0.1, 0.4])))
         Butting(self.table, self.pool, self.demand, rng, self.stop).fill(window, taste)
 
-    def _fill(self, window: tuple[float, float, float, float]) -> None:
-        """Lay what goes into a window: hardest first, the order shaken."""
+    def _fill(self, window: tuple[float, float, float, float] | None, elsewhere: bool = False) -> None:
+        """Lay what goes into a window, then ``elsewhere``: hardest first, the order shaken."""
         table, rng = self.table, self.rng
         shuffle = float(rng.uniform(0.05, 0.7))
         wish = Wish(tight=float(rng.uniform(0.0, 15.0)), noise=float(rng.choice([0.0, 0.5, 2.0])))
         ways = WAYS[int(rng.integers(len(WAYS)))]
         spread, turns = bool(rng.random() < 0.6), int(rng.choice(TURNS))
-        order = {v: self.demand[v] * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
+        scarce = float(rng.choice([0.0, 0.5, 1.0]))
+        order = {v: self.demand[v] * self.scarce[v] ** scarce * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
         # Where the hide is far from full, what lost its place may go elsewhere on it.
-        elsewhere = rng.random() < (0.7 if self.value < LOOSE * self.usable else 0.08)
-        for place in (window, None) if elsewhere else (window,):
+        elsewhere = elsewhere or rng.random() < (0.7 if self.value < LOOSE * self.usable else 0.08)
+        for place in dict.fromkeys((window, None) if elsewhere else (window,)):
             for v in sorted(order, key=lambda v: -order[v]):
                 variant = table.bank.variants[v]
                 while self.pool[v] and not self.stop() and (place is None or self._has_room(variant, place)):

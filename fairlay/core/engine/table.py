@@ -95,6 +95,7 @@ class HideTable:
         self.lying: dict[int, Lying] = {}
         self.full_for: set[int] = set()
         self._ground_of: dict[int, HideGround] = {}
+        self._bare: tuple[Floor, NDArray[np.float32], NDArray[np.float32]] | None = None
         self._lines: tuple[tuple[float, ...], NDArray[np.int16]] | None = None
         self._tightness: NDArray[np.float32] | None = None
 
@@ -214,6 +215,26 @@ class HideTable:
         return bool(
             kernels.fits(self.bank.bodies, variant.index, x, y, math.cos(turn), math.sin(turn), ground.fair, off, ground.off_show is not None, self.floor, skip, self.scratch)
         )
+
+    def fair_when_bare(self, variant: Variant, wish: Wish, rng: np.random.Generator, steps: int, tries: int) -> Spot | None:
+        """Return the best place a variant would have were nothing else here."""
+        if self._bare is None:
+            floor = Floor(self.floor.pts[:1], np.zeros((1, 4)), np.zeros(1, np.int64), np.zeros(1, np.bool_), np.zeros(1, np.int64))
+            taken = np.full_like(self.taken, 1e6)
+            self._bare = floor, taken, pooled(taken)
+        kept = self.floor, self.taken, self.taken_pool
+        self.floor, self.taken, self.taken_pool = self._bare
+        try:
+            return self.find(variant, 0, wish, rng, steps, tries=tries).take(np.empty((0, 2)))
+        finally:
+            self.floor, self.taken, self.taken_pool = kept
+
+    def under(self, variant: Variant, spot: Spot) -> list[int]:
+        """Slots of what a variant would lie on, there."""
+        turn = math.radians(spot.turn_deg)
+        out = np.empty(int(self.floor.used[0]) + 1, np.int64)
+        n = kernels.pieces_under(self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, -1, self.scratch, out, len(out))
+        return [int(slot) for slot in out[:n]]
 
     def slide(self, variant: Variant, x: float, y: float, turn_deg: float, ways: NDArray[np.float64], most: float = CELL_MM * 2) -> tuple[float, float]:
         """Slide a fair placing along each way in turn until it meets something."""

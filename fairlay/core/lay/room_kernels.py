@@ -1,0 +1,138 @@
+"""Compiled part of proving where a piece cannot lie: boxes of position and turn, halved until nothing fits or they are small."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from fairlay.core.shapes.kernels import distance_to_body, inside
+
+FIELD_CELLS = 2.2
+"""A distance field may be this many cells off the true distance: half a cell's diagonal where it was painted, as much where it is read, half a cell for the edge between."""
+EXACT_CELLS = 1.5
+"""Boxes wider than this many cells are settled by the field alone."""
+
+
+@njit(cache=True, nogil=True)
+def depth(x, y, pts, starts):
+    """Signed distance from a point to the edge of a body, positive inside it; far outside where there is no body."""
+    if len(pts) == 0:
+        return -1e9
+    d = distance_to_body(x, y, pts, starts)
+    return d if inside(x, y, pts, starts) else -d
+
+
+@njit(cache=True, nogil=True)
+def read(field, origin, step, x, y):
+    """The distance field at the cell nearest to a point; far off the ground outside it."""
+    r, c = round((y - origin[1]) / step), round((x - origin[0]) / step)
+    if r < 0 or c < 0 or r >= field.shape[0] or c >= field.shape[1]:
+        return -1e9
+    return field[r, c]
+
+
+@njit(cache=True, nogil=True)
+def may_lie(x, y, turn, across, swing, points, field, origin, step, fair, fair_starts, show, off, off_starts, spots, body, body_starts, reach):
+    """Whether anything in a box may be fair: positions within ``across`` mm of (x, y), turns within ``swing`` rad of ``turn``.
+
+    ``points`` of the piece must lie on ``fair`` ground, ``show`` points off ``off``, and no ``spots`` (points
+    inside what is forbidden) in the piece's ``body``, each by more than the box can move it. The distance ``field`` of
+    the fair ground, in which FIELD_CELLS are allowed for its own error, settles most.
+    """
+    cos, sin = math.cos(turn), math.sin(turn)
+    for i in range(len(points)):
+        px, py = points[i, 0], points[i, 1]
+        spare = across + swing * math.sqrt(px * px + py * py) + FIELD_CELLS * step
+        if read(field, origin, step, x + px * cos - py * sin, y + px * sin + py * cos) < -spare:
+            return False
+    for i in range(len(spots)):
+        dx, dy = spots[i, 0] - x, spots[i, 1] - y
+        if dx * dx + dy * dy > reach * reach:
+            continue
+        spare = across + swing * math.sqrt(dx * dx + dy * dy)
+        if depth(dx * cos + dy * sin, -dx * sin + dy * cos, body, body_starts) > spare:
+            return False
+    if across > EXACT_CELLS * step:
+        return True
+    for i in range(len(points)):
+        px, py = points[i, 0], points[i, 1]
+        spare = across + swing * math.sqrt(px * px + py * py)
+        if depth(x + px * cos - py * sin, y + px * sin + py * cos, fair, fair_starts) < -spare:
+            return False
+    for i in range(len(show)):
+        px, py = show[i, 0], show[i, 1]
+        spare = across + swing * math.sqrt(px * px + py * py)
+        if depth(x + px * cos - py * sin, y + px * sin + py * cos, off, off_starts) > spare:
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def places(
+    middle,
+    half,
+    bounds,
+    held,
+    held_starts,
+    points,
+    field,
+    origin,
+    step,
+    fair,
+    fair_starts,
+    show,
+    off,
+    off_starts,
+    spots,
+    body,
+    body_starts,
+    first_mm,
+    least_mm,
+    reach,
+    out,
+    most_boxes,
+):
+    """Write middles (x, y) of the small boxes in which a piece may lie; return how many, -1 where there are more than go into ``out``.
+
+    Turns within ``half`` rad of ``middle``; the centroid within ``bounds`` (x0, y0, x1, y1) and on ``held`` ground. Boxes begin at
+    ``first_mm`` half width and are halved down to ``least_mm``; a turn's half range is kept at what moves a point ``reach``
+    away as far as the box is wide. -1 too after ``most_boxes`` boxes: then nothing is known.
+    """
+    n, seen = 0, 0
+    stack = np.empty((4096, 5))
+    slices = max(1, math.ceil(half * reach / first_mm))
+    width = half / slices
+    for sx in range(max(1, math.ceil((bounds[2] - bounds[0]) / (2 * first_mm)))):
+        for sy in range(max(1, math.ceil((bounds[3] - bounds[1]) / (2 * first_mm)))):
+            for st in range(slices):
+                stack[0, 0] = bounds[0] + (2 * sx + 1) * first_mm
+                stack[0, 1] = bounds[1] + (2 * sy + 1) * first_mm
+                stack[0, 2] = middle - half + (2 * st + 1) * width
+                stack[0, 3], stack[0, 4] = first_mm, width
+                top = 1
+                while top > 0:
+                    top -= 1
+                    x, y, turn, a, h = stack[top, 0], stack[top, 1], stack[top, 2], stack[top, 3], stack[top, 4]
+                    seen += 1
+                    if seen > most_boxes:
+                        return -1
+                    across = a * math.sqrt(2.0)
+                    if depth(x, y, held, held_starts) < -across:
+                        continue
+                    if not may_lie(x, y, turn, across, h, points, field, origin, step, fair, fair_starts, show, off, off_starts, spots, body, body_starts, reach):
+                        continue
+                    if a <= least_mm:
+                        if n == len(out):
+                            return -1
+                        out[n, 0], out[n, 1] = x, y
+                        n += 1
+                        continue
+                    for k in range(8):
+                        stack[top, 0] = x + (a / 2 if k & 1 else -a / 2)
+                        stack[top, 1] = y + (a / 2 if k & 2 else -a / 2)
+                        stack[top, 2] = turn + (h / 2 if k & 4 else -h / 2)
+                        stack[top, 3], stack[top, 4] = a / 2, h / 2
+                        top += 1
+    return n
