@@ -36,6 +36,7 @@ from fairlay.core.formats.exchange import read_placement, write_job, write_lay
 from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay import Lay, Placement, broken_rules, measure
 from fairlay.core.lay.account import account
+from fairlay.core.lay.again import job_again
 from fairlay.core.lay.order import Line
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.shapes.placing import matrix
@@ -61,9 +62,11 @@ def one_lay(lay_id: int, at: int | None = None) -> LayOut:
 
 @router.post("/{lay_id}/run", status_code=202)
 def run(lay_id: int, asked: RunLay) -> JobOut:
-    """Have the engine lay it; follow the job to see it improve."""
-    lays.load(lay_id)
-    job_id = jobs.add_job(lay_id, asked.seconds, asked.seed)
+    """Have the engine lay it, or some of its hides again, around what is pinned; follow the job to see it improve."""
+    saved = lays.load(lay_id)
+    again = jobs.Asked(tuple(asked.hides), tuple((p.piece, p.copy_number) for p in asked.pinned))
+    job_again(saved.job, saved.lay, only=again.hides, pinned=again.pinned)
+    job_id = jobs.add_job(lay_id, asked.seconds, asked.seed, again)
     hand_out(job_id)
     return job_out(jobs.job_by_id(job_id))
 

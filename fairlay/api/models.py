@@ -327,9 +327,18 @@ class LayOut(BaseModel):
     job: JobOut | None
 
 
+class PinnedPiece(BaseModel):
+    piece: str
+    copy_number: int
+
+
 class RunLay(BaseModel):
+    """How long to lay, and what: ``hides`` to lay again (none: all of them), around pieces that are ``pinned``."""
+
     seconds: Annotated[FiniteFloat, Field(ge=1, le=3600)] = 30.0
     seed: int = 1
+    hides: list[str] = []
+    pinned: list[PinnedPiece] = []
 
 
 class FromRevision(BaseModel):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from fairlay.core.errors import NotFound, Refused
@@ -15,6 +15,14 @@ LIVE = ("queued", "running")
 STALE_AFTER = datetime.timedelta(seconds=8)
 """A running job whose worker has not been heard of for so long was killed, and is taken up again."""
 MOST_ATTEMPTS = 4
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is laid again: these hides (none: all), around these pinned pieces (piece, copy)."""
+
+    hides: tuple[str, ...] = ()
+    pinned: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -33,18 +41,28 @@ class WorkJob:
     spent_s: float
     history: list[dict[str, Any]]
     error: str
+    asked: Asked
+
+
+NOTHING = Asked()
+
+
+def _asked(values: dict[str, Any]) -> Asked:
+    return Asked(tuple(values.get("hides", ())), tuple((piece, copy) for piece, copy in values.get("pinned", ())))
 
 
 def _from(row: JobRow) -> WorkJob:
-    return WorkJob(row.id, row.lay_id, row.state, row.seconds, row.seed, bool(row.stop_asked), row.version, row.attempts, row.revision, row.spent_s, row.history, row.error)
+    return WorkJob(
+        row.id, row.lay_id, row.state, row.seconds, row.seed, bool(row.stop_asked), row.version, row.attempts, row.revision, row.spent_s, row.history, row.error, _asked(row.asked)
+    )
 
 
 @connected
-def add_job(lay_id: int, seconds: float, seed: int) -> int:
+def add_job(lay_id: int, seconds: float, seed: int, asked: Asked = NOTHING) -> int:
     """Queue the laying of a lay; return the job's id. Raises Refused while it is being laid already."""
     if JobRow.select().where(JobRow.lay == lay_id, JobRow.state.in_(LIVE)).exists():
         raise Refused(f"lay {lay_id} is being laid already", value=lay_id, expected="to stop that first, or wait for it")
-    return int(JobRow.create(kind="lay", lay=lay_id, state="queued", seconds=seconds, seed=seed, created_at=now()).id)
+    return int(JobRow.create(kind="lay", lay=lay_id, state="queued", seconds=seconds, seed=seed, asked=asdict(asked), created_at=now()).id)
 
 
 @connected
@@ -107,6 +125,12 @@ def orphans() -> list[int]:
     if ids:
         JobRow.update(state="queued", version=JobRow.version + 1).where(JobRow.id.in_(ids), JobRow.state == "running").execute()
     return ids
+
+
+@connected
+def running() -> int:
+    """Return how many jobs are being worked at."""
+    return int(JobRow.select().where(JobRow.state == "running").count())
 
 
 @connected

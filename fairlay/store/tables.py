@@ -165,6 +165,7 @@ class JobRow(Table):
     revision = peewee.IntegerField(null=True)
     spent_s = peewee.FloatField(default=0.0)
     history = Json(default=list)
+    asked = Json(default=dict)
     error = peewee.TextField(default="")
     beat_at = peewee.DateTimeField(null=True)
     created_at = peewee.DateTimeField()

@@ -7,11 +7,13 @@ import time
 from collections.abc import Sequence
 from dataclasses import asdict, replace
 
-from fairlay.core.engine import Progress, lay_job
+from fairlay.core.engine import Progress
 from fairlay.core.errors import FairLayError
 from fairlay.core.lay import Better
+from fairlay.core.lay.again import job_again
 from fairlay.store import batches, jobs, lays
 from fairlay.store.jobs import WorkJob
+from fairlay.work.together import lay_together, usual_processes
 
 BEAT_S = 0.5
 log = logging.getLogger("fairlay.work")
@@ -54,10 +56,12 @@ class _Search:
 
     def run(self) -> str:
         start = self.saved.lay if self.saved.lay.placements else None
-        best = lay_job(
-            replace(self.saved.job, seed=self.job.seed + self.job.attempts - 1),
-            time.monotonic,
-            seconds=max(0.5, self.job.seconds - self.job.spent_s),
+        asked = self.job.asked
+        job = job_again(self.saved.job, self.saved.lay, only=asked.hides, pinned=asked.pinned)
+        best = lay_together(
+            replace(job, seed=self.job.seed + self.job.attempts - 1),
+            max(0.5, self.job.seconds - self.job.spent_s),
+            max(1, usual_processes() + 1 - jobs.running()),
             on_better=self._better,
             should_stop=self._asked_to_stop,
             start=start,

@@ -216,3 +216,25 @@ def test_a_database_that_is_gone_is_said(workshop: TestClient, monkeypatch: pyte
     monkeypatch.setattr(HideRow, "select", gone)
     answer = workshop.get("/api/leather")
     assert answer.status_code == 503 and "did not answer" in answer.json()["problem"]
+
+
+def test_one_hide_is_laid_again_around_a_pinned_piece(workshop: TestClient, no_workers: list[int]) -> None:
+    lay_id = _begin(workshop, hides=("F-101", "F-102"))
+    laid = _run(workshop, lay_id, no_workers)
+    here = [p for p in laid["placements"] if p["hide"] == laid["placements"][0]["hide"]]
+    pin = {"piece": here[0]["piece"], "copy_number": here[0]["copy_number"]}
+    wrong = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1, "hides": ["F-999"]})
+    assert wrong.status_code == 422 and "no hide F-999" in wrong.text
+    gone = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1, "pinned": [{"piece": pin["piece"], "copy_number": 999}]})
+    assert gone.status_code == 422 and "does not lie" in gone.text
+    assert not no_workers
+    asked = {"seconds": 1, "hides": [here[0]["hide"]], "pinned": [pin]}
+    assert workshop.post(f"/api/lays/{lay_id}/run", json=asked).status_code == 202
+    job_id = no_workers.pop()
+    assert jobs.job_by_id(job_id).asked == jobs.Asked((here[0]["hide"],), ((pin["piece"], pin["copy_number"]),))
+    laying.lay_one(job_id)
+    after = workshop.get(f"/api/lays/{lay_id}").json()
+    assert here[0] in after["placements"]
+    elsewhere = [p for p in laid["placements"] if p["hide"] != here[0]["hide"]]
+    assert all(p in after["placements"] for p in elsewhere)
+    assert jobs.running() == 0

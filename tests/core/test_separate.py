@@ -172,12 +172,17 @@ def test_a_roll_gets_shorter_and_stays_fair() -> None:
     table = work.tables[0]
     before = table.extent()
     search = Shorten(table, np.random.default_rng(1), lambda: False)
-    gained = [search.attempt() for _ in range(8)]
-    lay = Lay(tuple(table.placement(lying) for lying in search.lying()))
+    gained = [search.attempt() for _ in range(20)]
+    lay = Lay(tuple(table.placement(lying) for lying in search.best))
     assert referee.broken(asked, write_lay(lay)) == []
     after = max(place_region(work.bank.of_piece["hook"][0].piece.region, p.at).bounds[2] for p in lay.placements)
     assert before is not None and after <= before[1] + 0.1
     assert any(gained) and after < before[1]
+    search.take_over(search.best)
+    for _ in range(100):
+        search.attempt()
+    assert search.length <= after + 0.1
+    assert referee.broken(asked, write_lay(Lay(tuple(table.placement(lying) for lying in search.best)))) == []
 
 
 @pytest.mark.parametrize("objective", ["fill", "order", "sets"])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-import multiprocessing
+import subprocess
 import time
 
 import pytest
@@ -16,6 +16,10 @@ from fairlay.work import together
 from tests import jobs, referee
 
 
+def _processes() -> list[str]:
+    return subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True).stdout.splitlines()
+
+
 def test_two_processes_lay_one_job() -> None:
     asked = jobs.everything(pieces=[*jobs.everything()["pieces"], jobs.piece("tab", jobs.rectangle(38, 14), 150)])
     job = read_job(json.dumps(asked))
@@ -24,7 +28,7 @@ def test_two_processes_lay_one_job() -> None:
     assert referee.broken(asked, write_lay(lay)) == []
     assert heard == sorted(heard) and worth(job, measure(job, lay)) == pytest.approx(heard[-1])
     assert all(u.reason for u in lay.unplaced)
-    assert multiprocessing.active_children() == []
+    assert not [line for line in _processes() if "fairlay.work.together" in line]
 
 
 def test_a_lay_found_elsewhere_is_taken_over_only_where_it_is_fair_and_better() -> None:
@@ -39,10 +43,23 @@ def test_a_lay_found_elsewhere_is_taken_over_only_where_it_is_fair_and_better() 
 
 def test_a_helper_that_dies_stops_nothing() -> None:
     job = read_job(json.dumps(jobs.everything()))
-    with together._Helper(job, 30.0, 1) as helper:
+    with together._Helper(job, 30.0, 1, None) as helper:
         helper.process.kill()
-        helper.process.join()
+        helper.process.wait()
         assert helper.take() == []
     began = time.monotonic()
     assert together.lay_together(job, 0.5, 4).placements
     assert time.monotonic() - began < 30
+
+
+def test_a_helper_ends_when_its_caller_is_gone() -> None:
+    job = read_job(json.dumps(jobs.everything(pieces=[jobs.piece("tab", jobs.rectangle(38, 14), 900)])))
+    helper = together._Helper(job, 600.0, 1, None)
+    end = time.monotonic() + 60
+    while not helper.take():
+        assert time.monotonic() < end and helper.process.poll() is None
+        time.sleep(0.1)
+    assert helper.process.stdin is not None
+    helper.process.stdin.close()
+    assert helper.process.wait(20) == 1
+    helper.__exit__()

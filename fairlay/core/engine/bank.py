@@ -203,6 +203,10 @@ def _flatten(shapes: list[list[Ring]]) -> Bodies:
         pt_at.append(pt_at[-1] + len(body))
         ring_at.append(ring_at[-1] + len(own))
         found = inscribed_circles(body, np.array(own, np.int64), CIRCLES) if rings else np.empty((0, 3))
+        if rings and len(found) == 0:
+            # Thinner than the grid that circles are looked for on: a point inside stands for them.
+            at = Polygon(rings[0], rings[1:]).representative_point()
+            found = np.array([[at.x, at.y, 0.0]])
         circles.append(_farthest_first(found))
         circle_at.append(circle_at[-1] + len(found))
         reach.append(float(np.hypot(*body.T).max()) if rings else 0.0)

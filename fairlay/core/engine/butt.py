@@ -54,6 +54,8 @@ class Butting:
     def fill(self, window: Window | None, taste: Taste) -> int:
         """Lay pieces until none lies along enough; return how many."""
         laid, fresh = 0, None
+        if self.table.left:
+            return 0
         self.poses = {}
         pieces = self._laid_sides(window)
         while not self.stop():

@@ -235,8 +235,12 @@ def _matched_sets(work: Construction, members: list[Piece], order: list[int]) ->
         return
     sets = min(p.quantity // p.per_set for p in members)
     open_hides = list(order)
+    begun = {lying.copy // lying.variant.piece.per_set: h for h, t in enumerate(work.tables) for lying in t.lying.values() if lying.variant.piece.set_name == members[0].set_name}
     for number in range(sets):
         copies = [c for c in work.copies(members) if c.number // c.piece.per_set == number]
+        if number in begun:
+            work.place_together(copies, [begun[number]])
+            continue
         while open_hides and copies and not work.place_together(copies, open_hides[:1]):
             open_hides.pop(0)
         if work.stop() or not open_hides:

@@ -18,6 +18,7 @@ from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
 from fairlay.core.engine.table import SLACK_MM, HideTable, Lying, Wish
+from fairlay.core.rules.grain import any_way
 
 Stop = Callable[[], bool]
 WAYS = tuple(np.array([a, b, a, b], float) for a, b in (((0, -1), (-1, 0)), ((-1, 0), (0, -1)), ((0, -1), (1, 0)), ((0, 1), (-1, 0)), ((0, 1), (1, 0)), ((1, 0), (0, 1))))
@@ -28,8 +29,8 @@ TURNS = (2, 4, 4, 12)
 LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
-BUTTED = 0.1
-"""How often a place is filled side to side before it is filled by scanning."""
+BUTTED, BUTTED_FREE = 0.1, 0.03
+"""How often a place is filled side to side before it is filled by scanning; less where pieces lie any way, since it takes far longer then."""
 EJECT, EJECT_LOOSE = 0.04, 0.4
 """How often room is made for something left over, on a hide that is full and on one far from it."""
 ANYWHERE_MM = 60.0
@@ -62,6 +63,7 @@ class Refill:
         self.scarce = {v.index: self.usable / max(table.ground(v).area_mm2, 0.02 * self.usable) for v in table.bank.variants}
         self.value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
         self.warm = WARM * self.usable + WARM_OF_LEAST * min((w for w in self.worth.values() if w > 0), default=0.0)
+        self.free = sum(any_way(v.piece, table.job.policy) for v in table.bank.variants) > len(table.bank.variants) / 2
         self.best = self.keep()
 
     def keep(self) -> Kept:
@@ -93,7 +95,7 @@ class Refill:
         if not chosen:
             return False
         window = self._take(chosen)
-        if self.rng.random() < BUTTED:
+        if self.rng.random() < (BUTTED_FREE if self.free else BUTTED):
             self._butt(window)
         self._fill(window)
         return True

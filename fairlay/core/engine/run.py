@@ -147,7 +147,7 @@ def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:
     square = 2.0 if job.objective == "fill" else 0.0
     if step == 0:
         return Plan(Wish(along=along), square=square)
-    if step == 1 and job.objective == "fill":
+    if step == 1 and job.objective == "fill" and job.policy.grain_school != "free":
         return Plan(Wish(along=along), square=square, butt=Taste())
     return Plan(
         wish=Wish(along=along * float(rng.uniform(0.5, 2.0)), tight=float(rng.uniform(4.0, 30.0)), noise=float(rng.choice([0.0, 1.0, 3.0]))),

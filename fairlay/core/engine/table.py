@@ -82,6 +82,7 @@ class HideTable:
 
     def __init__(self, job: Job, hide: Hide, bank: Bank, capacity: int) -> None:
         self.hide, self.job, self.bank = hide, job, bank
+        self.left = hide.id in job.leave
         self.grounds: dict[Hashable, HideGround] = {}
         points = max(bank.max_points, 1)
         self.floor = Floor(np.zeros((capacity, points, 2)), np.zeros((capacity, 4)), np.zeros(capacity, np.int64), np.zeros(capacity, np.bool_), np.zeros(1, np.int64))
@@ -152,12 +153,16 @@ class HideTable:
         spread: bool = True,
         tries: int = TRIES,
         window: tuple[float, float, float, float] | None = None,
+        bare: bool = False,
     ) -> Candidates:
         """Return the places that may be fair for a variant, best first.
 
         ``keep_within`` holds the piece between two x positions (a filler may not cost leather);
-        ``window`` (x0, y0, x1, y1) holds its centroid.
+        ``window`` (x0, y0, x1, y1) holds its centroid; on a roll that is not ``bare``,
+        places a piece's length past what lies there are enough. On a hide to be left as it is there is none.
         """
+        if self.left:
+            return Candidates(self, variant, hide_index, (), np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))
         ground = self.ground(variant)
         has_show = ground.off_show is not None
         turns = self.turns_to_try(variant, steps, spread)
@@ -167,7 +172,7 @@ class HideTable:
         cells, costs, which = [], [], []
         for t, (line, turn) in enumerate(turns):
             circles, show_circles, (lo_x, lo_y, hi_x, hi_y) = self.bank.turned(variant, turn)
-            box = self._cells_for(lo_x, lo_y, hi_x, hi_y, keep_within, window)
+            box = self._cells_for(lo_x, lo_y, hi_x, hi_y, keep_within, window, bare)
             if box[0] >= box[2] or box[1] >= box[3]:
                 continue
             cost, cell = np.empty(tries), np.empty(tries, np.int64)
@@ -187,11 +192,11 @@ class HideTable:
         return Candidates(self, variant, hide_index, turns, np.concatenate(cells)[order], np.concatenate(which)[order], cost[order])
 
     def _cells_for(
-        self, lo_x: float, lo_y: float, hi_x: float, hi_y: float, keep_within: tuple[float, float] | None, window: tuple[float, float, float, float] | None
+        self, lo_x: float, lo_y: float, hi_x: float, hi_y: float, keep_within: tuple[float, float] | None, window: tuple[float, float, float, float] | None, bare: bool
     ) -> tuple[int, int, int, int]:
         rows, cols = self.taken.shape
         x0, y0, x1, y1 = self.hide.region.bounds
-        if self.hide.is_roll:
+        if self.hide.is_roll and not bare:
             extent = self.extent()
             x1 = min(x1, (extent[1] if extent else x0) + hi_x - lo_x + 2 * CELL_MM)
         if keep_within:
@@ -225,7 +230,7 @@ class HideTable:
         kept = self.floor, self.taken, self.taken_pool
         self.floor, self.taken, self.taken_pool = self._bare
         try:
-            return self.find(variant, 0, wish, rng, steps, tries=tries).take(np.empty((0, 2)))
+            return self.find(variant, 0, wish, rng, steps, tries=tries, bare=True).take(np.empty((0, 2)))
         finally:
             self.floor, self.taken, self.taken_pool = kept
 

@@ -53,7 +53,10 @@ class Orders:
         self.of = run.best
         self.fillers = fillers
         self.turn = 0
-        self.seeks = SEEK_ROUNDS * len(job.hides) if job.match_sets else 0
+        # Columns begin from emptied hides: where sets are fixed, orders are only made better.
+        free = not any(job.pieces_by_id[p.piece].set_name in job.match_sets for p in job.fixed)
+        self.seeks = SEEK_ROUNDS * len(job.hides) if job.match_sets and free else 0
+        self.lay_outs = LAY_OUTS if free else 0
         self.least = self._now()
 
     def useful(self) -> bool:
@@ -69,7 +72,7 @@ class Orders:
                 for _ in range(SEEKS):
                     columns.seek(hide)
             return
-        if self.turn <= self.seeks + LAY_OUTS:
+        if self.turn <= self.seeks + self.lay_outs:
             self._lay_out()
             return
         if self.of is not self.run.best:

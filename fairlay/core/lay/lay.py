@@ -45,7 +45,7 @@ class Better:
 
 @dataclass(frozen=True, eq=False)
 class Job:
-    """What the engine is asked: pieces to lay on hides, under a policy, toward an objective."""
+    """What the engine is asked: pieces to lay on hides, under a policy, toward an objective; hides in ``leave`` stay as they are."""
 
     name: str
     hides: tuple[Hide, ...]
@@ -56,6 +56,7 @@ class Job:
     fixed: tuple[Placement, ...] = ()
     seconds: float = 60.0
     seed: int = 1
+    leave: frozenset[str] = frozenset()
 
     @cached_property
     def pieces_by_id(self) -> dict[str, Piece]:

@@ -30,7 +30,7 @@ from fairlay.core.shapes.rings import flat, pieces_of, rings_of, union
 from fairlay.core.tolerances import GRAIN_GRACE_DEG, OVERLAP_MM
 
 FIRST_MM = 24.0
-LEAST_MM: Final = (6.0, 3.0, 1.5, 0.375)
+LEAST_MM: Final = (6.0, 3.0, 1.5, 0.375, 0.09375)
 """Half widths of the boxes looked at, at first and at least: finer ones where the coarser leave little enough."""
 POINT_EVERY_MM = 14.0
 CELL_MM = 2.0
@@ -168,7 +168,7 @@ def _most_apart(places: Floats, apart_mm: float, least_mm: float) -> int:
     apart = apart_mm - 2 * OVERLAP_MM - 4 * least_mm
     if apart <= least_mm:
         return 10**9
-    return sum(_patches(part.bounds, apart) for part in pieces_of(MultiPoint(places).buffer(1.5 * least_mm, quad_segs=1)))
+    return sum(_patches(part.bounds, apart) for part in pieces_of(MultiPoint(places).buffer(1.5 * least_mm, cap_style="square")))
 
 
 def _patches(bounds: tuple[float, float, float, float], across_mm: float) -> int:

@@ -26,11 +26,13 @@ def depth(x, y, pts, starts):
 
 @njit(cache=True, nogil=True)
 def read(field, origin, step, x, y):
-    """The distance field at the cell nearest to a point; far off the ground outside it."""
-    r, c = round((y - origin[1]) / step), round((x - origin[0]) / step)
-    if r < 0 or c < 0 or r >= field.shape[0] or c >= field.shape[1]:
-        return -1e9
-    return field[r, c]
+    """The distance field at the cell nearest to a point; outside it, how far off the field the point is, negative: the ground is no nearer."""
+    r, c = (y - origin[1]) / step, (x - origin[0]) / step
+    dr = max(0.0, -r, r - (field.shape[0] - 1))
+    dc = max(0.0, -c, c - (field.shape[1] - 1))
+    if dr > 0.0 or dc > 0.0:
+        return -math.hypot(dr, dc) * step
+    return float(field[round(r), round(c)])
 
 
 @njit(cache=True, nogil=True)

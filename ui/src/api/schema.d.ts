@@ -319,7 +319,7 @@ export interface paths {
         put?: never;
         /**
          * Run
-         * @description Have the engine lay it; follow the job to see it improve.
+         * @description Have the engine lay it, or some of its hides again, around what is pinned; follow the job to see it improve.
          */
         post: operations["run"];
         delete?: never;
@@ -881,6 +881,13 @@ export interface components {
             /** Rings */
             rings: number[][][];
         };
+        /** PinnedPiece */
+        PinnedPiece: {
+            /** Copy Number */
+            copy_number: number;
+            /** Piece */
+            piece: string;
+        };
         /** PlacementRecord */
         PlacementRecord: {
             /** Copy */
@@ -982,8 +989,21 @@ export interface components {
             /** Yield Of Used */
             yield_of_used: number;
         };
-        /** RunLay */
+        /**
+         * RunLay
+         * @description How long to lay, and what: ``hides`` to lay again (none: all of them), around pieces that are ``pinned``.
+         */
         RunLay: {
+            /**
+             * Hides
+             * @default []
+             */
+            hides: string[];
+            /**
+             * Pinned
+             * @default []
+             */
+            pinned: components["schemas"]["PinnedPiece"][];
             /**
              * Seconds
              * @default 30

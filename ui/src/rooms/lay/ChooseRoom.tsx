@@ -28,7 +28,7 @@ export function ChooseRoom() {
   const begin = useMutation({
     mutationFn: async () => {
       const made = await told(api.POST('/api/batches/{batch_id}/lays', { params: { path: { batch_id: batchId } }, body: { material, hide_ids: chosen, objective: aim } }))
-      await told(api.POST('/api/lays/{lay_id}/run', { params: { path: { lay_id: made.id } }, body: { seconds: 30, seed: 1 } }))
+      await told(api.POST('/api/lays/{lay_id}/run', { params: { path: { lay_id: made.id } }, body: { seconds: 30, seed: 1, hides: [], pinned: [] } }))
       return made.id
     },
     onSuccess: (id) => go(`/lay/${id}`),

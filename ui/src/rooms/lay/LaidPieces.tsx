@@ -7,8 +7,18 @@ type Piece = Schemas['LayPiece']
 type Placement = Schemas['LayPlacement']
 const READABLE_PX = 11
 
-/** The pieces lying on a hide, as card templates; the one pointed at, or all of its kind, is brought out. */
-export const LaidPieces = memo(function LaidPieces({ placements, pieces, scale, held, onHold }: { placements: Placement[]; pieces: Map<string, Piece>; scale: number; held: string | null; onHold: (key: string | null) => void }) {
+interface Shown {
+  placements: Placement[]
+  pieces: Map<string, Piece>
+  scale: number
+  held: string | null
+  onHold: (key: string | null) => void
+  pins: ReadonlySet<string>
+  onPin: (key: string) => void
+}
+
+/** The pieces lying on a hide, as card templates; the one pointed at, or all of its kind, is brought out. Pressing one pins it where it is. */
+export const LaidPieces = memo(function LaidPieces({ placements, pieces, scale, held, onHold, pins, onPin }: Shown) {
   return (
     <g onPointerLeave={() => { onHold(null) }}>
       {placements.map((p) => {
@@ -16,14 +26,14 @@ export const LaidPieces = memo(function LaidPieces({ placements, pieces, scale, 
         if (!piece) return null
         const key = `${p.piece}#${p.copy_number}`
         const out = held === key || held === p.piece
-        return <Laid key={key} placement={p} piece={piece} scale={scale} out={out} onHold={() => { onHold(key) }} />
+        return <Laid key={key} placement={p} piece={piece} scale={scale} out={out} pinned={pins.has(key)} onHold={() => { onHold(key) }} onPin={() => { onPin(key) }} />
       })}
     </g>
   )
 })
 
 const Laid = memo(
-  function Laid({ placement, piece, scale, out, onHold }: { placement: Placement; piece: Piece; scale: number; out: boolean; onHold: () => void }) {
+  function Laid({ placement, piece, scale, out, pinned, onHold, onPin }: { placement: Placement; piece: Piece; scale: number; out: boolean; pinned: boolean; onHold: () => void; onPin: () => void }) {
     const { a, b, c, d, e, f } = placement.matrix
     const [x0, y0, x1, y1] = boundsOf(piece.rings)
     const { x: mx, y: my } = piece.name_at
@@ -42,7 +52,7 @@ const Laid = memo(
     const size = Math.min(17 * px, wide * 0.42, (long * 0.9) / (words.length * 0.56))
     const named = size / px >= READABLE_PX
     return (
-      <g className="piece" onPointerEnter={onHold}>
+      <g className="piece cursor-pointer" onPointerEnter={onHold} onClick={onPin}>
         <path d={pathOf(piece.rings)} transform={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`} fill={out ? '#fff6dc' : '#efe2c4'} fillRule="evenodd" stroke={out ? '#7a5310' : '#3a3128'} strokeWidth={(out ? 3 : 1.1) * px} data-piece={placement.piece} data-copy={placement.copy_number}>
           <title>{`${piece.name} ${placement.copy_number + 1}, ${piece.article}`}</title>
         </path>
@@ -57,11 +67,24 @@ const Laid = memo(
             {words}
           </text>
         )}
+        {pinned && <Tack x={cx} y={cy} px={px} room={piece.name_at.r} beside={named ? size : 0} turn={turn} />}
       </g>
     )
   },
-  (old, now) => old.placement === now.placement && old.piece === now.piece && old.scale === now.scale && old.out === now.out,
+  (old, now) => old.placement === now.placement && old.piece === now.piece && old.scale === now.scale && old.out === now.out && old.pinned === now.pinned,
 )
+
+/** A brass tack through a pinned piece, above its name. */
+function Tack({ x, y, px, room, beside, turn }: { x: number; y: number; px: number; room: number; beside: number; turn: number }) {
+  const r = Math.min(8 * px, room * 0.4)
+  return (
+    <g transform={`translate(${x},${y}) rotate(${turn}) translate(0,${beside ? -beside * 0.9 - r : 0}) rotate(${-turn})`} pointerEvents="none" data-tack>
+      <circle cx={1.5 * px} cy={2 * px} r={r} fill="#211c17" fillOpacity={0.35} />
+      <circle r={r} fill="#c9962f" stroke="#5d430f" strokeWidth={1.4 * px} />
+      <circle cx={-r * 0.3} cy={-r * 0.3} r={r * 0.3} fill="#f4dfa6" />
+    </g>
+  )
+}
 
 function HiddenAreas({ piece, matrix, px }: { piece: Piece; matrix: string; px: number }) {
   if (piece.hidden.length === 0) return null

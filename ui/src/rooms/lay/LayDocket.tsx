@@ -21,7 +21,8 @@ const EXPORTS = [
 const SOURCE: Record<string, string> = { begun: 'begun', engine: 'laid', hand: 'by hand', undo: 'gone back' }
 
 interface Acts {
-  onRun: (seconds: number) => void
+  onRun: (seconds: number, only: string | null) => void
+  onUnpin: () => void
   onStop: () => void
   onUndo: () => void
   onGoTo: (number: number) => void
@@ -30,7 +31,7 @@ interface Acts {
 }
 
 /** The docket of a lay: the next act, its figures, where the leather went, what found no place, its revisions. */
-export function LayDocket({ lay, job, hide, error, ...acts }: { lay: Lay; job: Job | null; hide: string; error: Error | null } & Acts) {
+export function LayDocket({ lay, job, hide, pinned, error, ...acts }: { lay: Lay; job: Job | null; hide: string; pinned: number; error: Error | null } & Acts) {
   const units = useUnits()
   const f = lay.figures
   const here = lay.per_hide.find((h) => h.hide === hide)
@@ -38,7 +39,7 @@ export function LayDocket({ lay, job, hide, error, ...acts }: { lay: Lay; job: J
     <section className="docket torn" aria-label="Docket of this lay">
       <Trouble error={error} onPaper />
       <div className="grid h-[222px] grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px] gap-6 px-5 pt-2 pb-3">
-        <LayIt job={job} laid={lay.placements.length > 0} {...acts} />
+        <LayIt job={job} laid={lay.placements.length > 0} hide={lay.hides.length > 1 ? hide : null} pinned={pinned} {...acts} />
         <div className="grid content-start gap-x-4 gap-y-1 [grid-template-columns:1fr_1fr]">
           <Figure label="Pieces placed">{f.placed} <span className="text-base font-normal">of {f.wanted}</span></Figure>
           <Figure label="Yield of leather used">{percent(f.yield_of_used, 1)}</Figure>
@@ -80,8 +81,10 @@ export function LayDocket({ lay, job, hide, error, ...acts }: { lay: Lay; job: J
   )
 }
 
-function LayIt({ job, laid, onRun, onStop, onUndo }: { job: Job | null; laid: boolean } & Acts) {
+function LayIt({ job, laid, hide, pinned, onRun, onStop, onUndo, onUnpin }: { job: Job | null; laid: boolean; hide: string | null; pinned: number } & Acts) {
   const [seconds, setSeconds] = useState(30)
+  const [onlyHere, setOnlyHere] = useState(false)
+  const only = onlyHere && laid ? hide : null
   if (job && isLive(job)) {
     return (
       <div className="flex flex-col gap-2" role="status">
@@ -94,13 +97,23 @@ function LayIt({ job, laid, onRun, onStop, onUndo }: { job: Job | null; laid: bo
   }
   return (
     <div className="flex flex-col gap-2">
-      <Button look="brass" className="min-h-14 text-xl" onClick={() => { onRun(seconds) }}>{laid ? 'Lay it better' : 'Lay it'}</Button>
-      <label className="flex items-center gap-2 text-sm">for
-        <select className="min-h-11 flex-1 border border-ink/40 bg-white px-2" value={seconds} onChange={(e) => { setSeconds(Number(e.target.value)) }}>
+      <Button look="brass" className="min-h-14 text-xl" onClick={() => { onRun(seconds, only) }}>{only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}</Button>
+      <label className="flex items-center gap-2 text-sm"><span className="w-6">for</span>
+        <select className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={seconds} onChange={(e) => { setSeconds(Number(e.target.value)) }}>
           {TIMES.map((t) => <option key={t.seconds} value={t.seconds}>{t.name}</option>)}
         </select>
       </label>
-      <Button onClick={onUndo} disabled={!laid}>Undo</Button>
+      {laid && hide !== null && (
+        <label className="flex items-center gap-2 text-sm"><span className="w-6">on</span>
+          <select className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={onlyHere ? 'here' : 'all'} onChange={(e) => { setOnlyHere(e.target.value === 'here') }}>
+            <option value="all">every hide</option>
+            <option value="here">{hide} alone</option>
+          </select>
+        </label>
+      )}
+      {pinned > 0
+        ? <Button onClick={onUnpin}>Take out {pinned === 1 ? 'the pin' : `${pinned} pins`}</Button>
+        : <Button onClick={onUndo} disabled={!laid}>Undo</Button>}
       {job?.state === 'failed' && <p className="text-sm text-unsound">{job.error}</p>}
     </div>
   )

@@ -27,12 +27,15 @@ export function LayRoom() {
 function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
   const [shown, setShown] = useState(0)
   const [held, setHeld] = useState<string | null>(null)
+  const [pins, setPins] = useState<ReadonlySet<string>>(new Set())
   const view = useRef<ViewHandle>(null)
   const queries = useQueryClient()
   const job = useFollowedJob(lay.id, lay.job)
   const path = { lay_id: lay.id }
+  const pinned = () => lay.placements.filter((p) => pins.has(`${p.piece}#${p.copy_number}`)).map((p) => ({ piece: p.piece, copy_number: p.copy_number }))
+  const togglePin = (key: string) => { setPins((old) => { const now = new Set(old); if (!now.delete(key)) now.add(key); return now }) }
   const settled = () => queries.invalidateQueries({ queryKey: ['lay', lay.id] })
-  const run = useMutation({ mutationFn: (seconds: number) => told(api.POST('/api/lays/{lay_id}/run', { params: { path }, body: { seconds, seed: Date.now() % 100_000 } })), onSettled: settled })
+  const run = useMutation({ mutationFn: ({ seconds, only }: { seconds: number; only: string | null }) => told(api.POST('/api/lays/{lay_id}/run', { params: { path }, body: { seconds, seed: Date.now() % 100_000, hides: only === null ? [] : [only], pinned: pinned() } })), onSettled: settled })
   const stop = useMutation({ mutationFn: (jobId: number) => told(api.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id: jobId } } })), onSettled: settled })
   const undo = useMutation({ mutationFn: () => told(api.POST('/api/lays/{lay_id}/undo', { params: { path }, body: { base: lay.head } })), onSettled: settled })
   const goTo = useMutation({ mutationFn: (number: number) => told(api.POST('/api/lays/{lay_id}/go-to', { params: { path }, body: { base: lay.head, number } })), onSettled: settled })
@@ -64,12 +67,13 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
         </div>
         <span className="ml-auto text-sm text-chalk-dim">tail left, neck right</span>
         <RoomKeys room="Lay" keys={[
-          { key: 'l', does: live ? 'stop, and keep the best' : 'lay it', act: () => { if (live && job) stop.mutate(job.id); else run.mutate(30) } },
+          { key: 'l', does: live ? 'stop, and keep the best' : 'lay it', act: () => { if (live && job) stop.mutate(job.id); else run.mutate({ seconds: 30, only: null }) } },
           { key: 'u', does: 'undo', act: () => { if (!live) undo.mutate() } },
           { key: ']', does: 'next hide', act: () => { step(1) } },
           { key: '[', does: 'hide before', act: () => { step(-1) } },
           { key: 'n', does: 'point at the next piece, for its needs', act: () => { point(1) } },
           { key: 'b', does: 'point at the piece before', act: () => { point(-1) } },
+          { key: 'p', does: 'pin the piece pointed at where it is, or take its pin out', act: () => { if (held?.includes('#')) togglePin(held) } },
           { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
           { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
           { key: '0', does: 'see the whole hide', act: () => view.current?.whole() },
@@ -84,7 +88,7 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
           {(scale) => (
             <>
               <HideDrawing hide={hide} colour={colour} scale={scale} />
-              <LaidPieces placements={here} pieces={pieces} scale={scale} held={held} onHold={setHeld} />
+              <LaidPieces placements={here} pieces={pieces} scale={scale} held={held} onHold={setHeld} pins={pins} onPin={togglePin} />
             </>
           )}
         </HideView>
@@ -92,13 +96,15 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
           <div className="docket pointer-events-none absolute right-4 bottom-3 max-w-sm px-4 py-2 shadow-lg" role="status">
             <div className="font-stamp text-lg font-bold">{told_.name}{heldCopy && ` ${Number(heldCopy) + 1}`} <span className="font-normal text-ink-soft">{told_.article}</span></div>
             <div className="text-sm">{told_.needs.join(' · ')}</div>
+            {held && pins.has(held) && <div className="text-sm font-bold">Pinned: the rest is laid around it</div>}
           </div>
         )}
       </div>
       <LayDocket
         lay={lay} job={job} hide={hide.number}
         error={run.error ?? stop.error ?? undo.error ?? goTo.error ?? name.error}
-        onRun={(seconds) => { run.mutate(seconds) }} onStop={() => { if (job) stop.mutate(job.id) }} onUndo={() => { undo.mutate() }}
+        pinned={pinned().length} onUnpin={() => { setPins(new Set()) }}
+        onRun={(seconds, only) => { run.mutate({ seconds, only }) }} onStop={() => { if (job) stop.mutate(job.id) }} onUndo={() => { undo.mutate() }}
         onGoTo={(number) => { goTo.mutate(number) }} onName={(mark) => { name.mutate(mark) }} onPoint={(piece) => { setHeld(piece) }}
       />
     </div>

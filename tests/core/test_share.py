@@ -1,0 +1,134 @@
+"""Orders over several hides: what a hide costs, sets chosen together, fillers that cost nothing, hides left alone, pieces pinned."""
+
+from __future__ import annotations
+
+import itertools
+import json
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fairlay.core.engine import lay_job
+from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.columns import Column, Columns
+from fairlay.core.engine.cut import EVERYWHERE, Cut
+from fairlay.core.engine.share import Share
+from fairlay.core.engine.table import HideTable
+from fairlay.core.errors import BadJob
+from fairlay.core.formats.exchange import read_job, write_lay
+from fairlay.core.lay import Job, Lay, measure
+from fairlay.core.lay.again import job_again
+from fairlay.core.lay.measures import worth
+from tests import jobs, referee
+
+LONG = jobs.rectangle(1500, 420)
+
+
+def order(count: int = 4, **changed: Any) -> dict[str, Any]:
+    """Stools and tabs on three offcuts of different price, long enough for an end to be worth racking."""
+    hides = [{"id": f"Q-{k}", "kind": "offcut", "outline": LONG, "edge_margin": 3.0, "cost_per_m2": price} for k, price in enumerate((100.0, 80.0, 90.0))]
+    pieces = [*jobs.sets(count)["pieces"], jobs.piece("tab", jobs.rectangle(80, 45), 40, grain={"axis_deg": 0, "tolerance_deg": 90})]
+    return jobs.sets(count, objective="order", hides=hides, pieces=pieces, **changed)
+
+
+def laid(asked: dict[str, Any], steps: int, **more: Any) -> tuple[Job, Lay]:
+    ticks = itertools.count()
+    job = read_job(json.dumps(asked))
+    lay = lay_job(job, lambda: float(next(ticks)), seconds=1e9, steps=steps, **more)
+    assert referee.broken(asked, write_lay(lay)) == []
+    return job, lay
+
+
+@pytest.fixture(scope="module")
+def tables() -> tuple[Job, list[HideTable]]:
+    job = read_job(json.dumps(order()))
+    bank = build_bank(job)
+    return job, [HideTable(job, hide, bank, 60) for hide in job.hides]
+
+
+@settings(max_examples=60)
+@given(st.floats(0, 1500), st.floats(0, 1500))
+def test_what_a_hide_costs_is_what_the_measure_says(tables: tuple[Job, list[HideTable]], a: float, b: float) -> None:
+    job, own = tables
+    cut, hide, (lo, hi) = Cut(own[0]), job.hides[0], sorted((a, b))
+    kept, end = hide.end_kept_mm2(lo, hi)
+    assert max(cut.kept_m2(lo, hi)) == pytest.approx(kept / 1e6, abs=1e-5)
+    racked = kept / 1e6 if kept / 1e6 >= 0.2 else 0.0
+    if abs(kept / 1e6 - 0.2) > 1e-4:
+        assert cut.cost((lo, hi)) == pytest.approx(100.0 * (0.63 - racked), abs=2e-3)
+        free = cut.free_span((lo, hi))
+        assert free == (EVERYWHERE if not racked else (EVERYWHERE[0], hi) if end == "neck" else (lo, EVERYWHERE[1]))
+    assert cut.cost(None) == 0.0 and cut.free_span(None) is None
+
+
+@settings(max_examples=40)
+@given(st.lists(st.integers(0, 3), min_size=3, max_size=3), st.integers(1, 7))
+def test_columns_are_chosen_on_the_least_leather(tables: tuple[Job, list[HideTable]], most: list[int], wanted: int) -> None:
+    job, own = tables
+    columns = Columns("stool", [p for p in job.pieces if p.set_name], build_bank(job), own, np.random.default_rng(1), lambda: False)
+    columns.sets = wanted
+    columns.known = [{k: [Column(k, ())] for k in range(1, n + 1)} for n in most]
+    chosen = columns.choose([Cut(t) for t in own])
+    assert sum(chosen) == min(wanted, sum(most)) and all(c <= n for c, n in zip(chosen, most, strict=True))
+    fewest = min((len(s) for r in range(4) for s in itertools.combinations(range(3), r) if sum(most[h] for h in s) >= sum(chosen)), default=0)
+    assert sum(1 for c in chosen if c) == fewest
+
+
+def test_an_order_gets_cheaper_and_loses_nothing() -> None:
+    asked = order()
+    first, later = laid(asked, 1), laid(asked, 14)
+    assert not later[1].unplaced
+    assert measure(*later).cost <= measure(*first).cost
+    assert measure(*later).hides_used <= 2
+
+
+def test_every_step_of_sharing_keeps_the_rules_and_every_copy() -> None:
+    asked = order(3)
+    job, lay = laid(asked, 1)
+    bank = build_bank(job)
+    share = Share(job, bank, [HideTable(job, hide, bank, 200) for hide in job.hides], np.random.default_rng(5), lambda: False)
+    share.load(lay.placements)
+    assert share.missing() == 0 and share.cost() == pytest.approx(measure(job, lay).cost, abs=0.01)
+    total = sum(p.quantity for p in job.pieces)
+    for k in range(25):
+        before = share.cost()
+        kept = share.improve(0.0)
+        now = Lay(tuple(p for t in share.tables for p in t.placements()))
+        assert referee.broken(asked, write_lay(now)) == []
+        assert len(now.placements) + share.missing() == total and share.missing() == 0, k
+        assert share.cost() <= before + 1e-6 or not kept
+
+
+def test_fillers_never_cost_leather() -> None:
+    asked = order(2)
+    plain = measure(*laid(asked, 6))
+    asked["pieces"].append(jobs.piece("washer", jobs.square(0, 0, 20), 30, filler=True))
+    filled = measure(*laid(asked, 6))
+    assert filled.fillers == 30 and filled.cost <= plain.cost * 1.02
+
+
+def test_one_hide_is_laid_again_and_the_others_are_left() -> None:
+    job, lay = laid(order(), 2)
+    used = sorted({p.hide for p in lay.placements})
+    again = job_again(job, lay, only=[used[0]])
+    ticks = itertools.count()
+    better = lay_job(again, lambda: float(next(ticks)), seconds=1e9, steps=6, start=lay)
+    assert {p for p in better.placements if p.hide != used[0]} == {p for p in lay.placements if p.hide != used[0]}
+    assert worth(job, measure(job, better)) >= worth(job, measure(job, lay))
+    assert referee.broken(order(), write_lay(better)) == []
+
+
+def test_what_is_pinned_stays_and_the_rest_is_laid_around_it() -> None:
+    job, lay = laid(order(), 1)
+    pinned = [(p.piece, p.copy) for p in lay.placements if p.piece == "tab"][:3]
+    ticks = itertools.count()
+    better = lay_job(job_again(job, lay, pinned=pinned), lambda: float(next(ticks)), seconds=1e9, steps=6, start=lay)
+    at = {(p.piece, p.copy): p for p in better.placements}
+    assert all(at[key] == next(p for p in lay.placements if (p.piece, p.copy) == key) for key in pinned)
+    with pytest.raises(BadJob, match="no hide Q-9"):
+        job_again(job, lay, only=["Q-9"])
+    with pytest.raises(BadJob, match="tab number 100 is pinned but does not lie"):
+        job_again(job, lay, pinned=[("tab", 99)])
