@@ -75,7 +75,9 @@ class _Helper:
         with suppress(EOFError, OSError, ValueError, pickle.UnpicklingError):
             _write(self.process.stdin, asked)
             while True:
-                self._found.append(_read(self.process.stdout))
+                # Read first: the list to append to is another one once what it held was taken.
+                found = _read(self.process.stdout)
+                self._found.append(found)
 
     def take(self) -> list[Lay]:
         """Return the newest that it found since last asked; a helper that is gone finds nothing more."""
