@@ -1,4 +1,4 @@
-"""The command line: ``fairlay lay``, ``check``, ``serve``, ``worker``, ``demo``, ``migrate``."""
+"""The command line: ``fairlay lay``, ``check``, ``bound``, ``serve``, ``worker``, ``demo``, ``migrate``."""
 
 from __future__ import annotations
 
@@ -80,6 +80,21 @@ def check(
         raise typer.Exit(1)
     m = measure(job, lay)
     print(f"fair: {m.placed} of {m.wanted} pieces, {m.placed_m2:.3f} m2 placed, fill {m.fill:.4f}, {m.used_m2:.3f} m2 of leather used for {m.cost:.2f}")
+
+
+@app.command("bound")
+def bound_command(job_file: Annotated[Path, typer.Argument(metavar="JOB.json")]) -> None:
+    """Say what no lay of a job can exceed: pieces that have no room at all, the fill, whole sets. Takes up to some minutes."""
+    from fairlay.core.lay.bound import bound
+
+    job = read_job(_read(job_file), sizes_are_right=True)
+    most = bound(job)
+    for piece in job.pieces:
+        if most.copies[piece.id] < piece.quantity:
+            print(f"{piece.id}: no more than {most.copies[piece.id]} of {piece.quantity} have room")
+    for name, sets in most.sets.items():
+        print(f"whole sets of {name}: {sets} at most")
+    print(f"fill: {most.fill:.4f} at most")
 
 
 @app.command()

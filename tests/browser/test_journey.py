@@ -119,6 +119,21 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
     page.get_by_role("link", name=re.compile("F-103, O-042")).click()
     expect(page).to_have_url(address_of_lay)
 
+    first = pieces.first
+    where = first.get_attribute("transform")
+    pinned = f'[data-piece="{first.get_attribute("data-piece")}"][data-copy="{first.get_attribute("data-copy")}"]'
+    first.click()
+    expect(page.locator("[data-tack]")).to_have_count(1)
+    page.get_by_label("for", exact=True).select_option("10")
+    page.get_by_label("on", exact=True).select_option("here")
+    page.get_by_role("button", name=re.compile("^Lay .* again$")).click()
+    expect(page.get_by_role("button", name="Stop, keep the best")).to_be_visible()
+    page.get_by_role("button", name="Stop, keep the best").click()
+    expect(page.get_by_role("button", name="Take out the pin")).to_be_visible(timeout=30_000)
+    assert page.locator(pinned).get_attribute("transform") == where
+    page.get_by_role("button", name="Take out the pin").click()
+    expect(page.locator("[data-tack]")).to_have_count(0)
+
 
 def test_the_rack_and_its_keys(page: Page, address: str) -> None:
     page.goto(f"{address}/leather")

@@ -134,3 +134,15 @@ def test_the_command_line_lays_draws_and_checks(tmp_path: Path, capsys: pytest.C
     assert "edge: Q-1:" in capsys.readouterr().out
     assert run("lay", str(tmp_path / "none.json"), "--out", str(files["lay.json"])) == 2
     assert "No such file" in capsys.readouterr().err
+
+
+def test_the_command_line_says_what_no_lay_exceeds(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    asked = jobs.everything(pieces=[jobs.piece("panel", jobs.rectangle(700, 300), 2, max_tightness=1), jobs.piece("tab", jobs.rectangle(40, 20), 5, set="tabs", per_set=2)])
+    (tmp_path / "job.json").write_text(json.dumps(asked))
+    monkeypatch.setattr("sys.argv", ["fairlay", "bound", str(tmp_path / "job.json")])
+    with pytest.raises(SystemExit) as ended:
+        main()
+    said = capsys.readouterr().out.splitlines()
+    assert not ended.value.code
+    assert said[0] == "panel: no more than 0 of 2 have room" and said[1] == "whole sets of tabs: 2 at most"
+    assert float(said[2].split()[1]) == pytest.approx(5 * 800 / read_job(json.dumps(asked)).hides[0].usable.area, abs=1e-4)

@@ -57,6 +57,7 @@ class Refill:
     def __init__(self, table: HideTable, pool: dict[int, list[int]], rng: np.random.Generator, stop: Stop, held: set[int] | None = None, plain: bool = False) -> None:
         self.table, self.rng, self.stop, self.held = table, rng, stop, held or set()
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
+        self.plain = plain
         self.worth = {v.index: v.area_mm2 if plain else worth_of(v) for v in table.bank.variants}
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
@@ -74,7 +75,7 @@ class Refill:
         """Take up and fill again once; whether the best got better. ``warmth`` 1 at the start, 0 at the end."""
         table = self.table
         mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
-        eject = EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT
+        eject = 0.0 if self.plain else EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT
         if not (self._make_room() if self.rng.random() < eject else self._lay_again()):
             return False
         value = sum(self.worth[lying.variant.index] for lying in table.lying.values())

@@ -96,7 +96,9 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
           <div className="docket pointer-events-none absolute right-4 bottom-3 max-w-sm px-4 py-2 shadow-lg" role="status">
             <div className="font-stamp text-lg font-bold">{told_.name}{heldCopy && ` ${Number(heldCopy) + 1}`} <span className="font-normal text-ink-soft">{told_.article}</span></div>
             <div className="text-sm">{told_.needs.join(' · ')}</div>
-            {held && pins.has(held) && <div className="text-sm font-bold">Pinned: the rest is laid around it</div>}
+            {held?.includes('#') && (pins.has(held)
+              ? <div className="text-sm font-bold">Pinned: the rest is laid around it</div>
+              : <div className="text-sm text-ink-soft">Press it, or P, to pin it where it is</div>)}
           </div>
         )}
       </div>
