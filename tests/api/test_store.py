@@ -154,7 +154,7 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
                     "CREATE TABLE article (id INT AUTO_INCREMENT PRIMARY KEY, slug VARCHAR(64) NOT NULL UNIQUE, name VARCHAR(128) NOT NULL, note LONGTEXT NOT NULL)"
                 )
                 store.database.execute_sql("INSERT INTO article (slug, name, note) VALUES ('old-stool', 'Old stool', '')")
-            assert store.migrate() == ["0001_first_tables"] and store.migrate() == []
+            assert store.migrate() == ["0001_first_tables", "0002_asked_of_a_job"] and store.migrate() == []
             with store.database.connection_context():
                 assert store.database.execute_sql("SELECT name FROM article").fetchall() == (("Old stool",),)
                 found = {row[0] for row in store.database.execute_sql("SHOW TABLES").fetchall()}

@@ -124,8 +124,8 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
     pinned = f'[data-piece="{first.get_attribute("data-piece")}"][data-copy="{first.get_attribute("data-copy")}"]'
     first.click()
     expect(page.locator("[data-tack]")).to_have_count(1)
-    page.get_by_label("for", exact=True).select_option("10")
-    page.get_by_label("on", exact=True).select_option("here")
+    page.get_by_label("for how long").select_option("10")
+    page.get_by_label("on which hides").select_option("here")
     page.get_by_role("button", name=re.compile("^Lay .* again$")).click()
     expect(page.get_by_role("button", name="Stop, keep the best")).to_be_visible()
     page.get_by_role("button", name="Stop, keep the best").click()

@@ -253,8 +253,10 @@ class HideTable:
         return moved
 
     def put(self, lying: Lying) -> int:
-        """Lay a piece down; return its slot."""
+        """Lay a piece down; return its slot. Raises IndexError past the capacity the table was made with: kernels do not look."""
         slot = next((i for i in range(int(self.floor.used[0])) if not self.floor.live[i]), int(self.floor.used[0]))
+        if slot >= len(self.floor.live):
+            raise IndexError(f"the table of {self.hide.id} holds {len(self.floor.live)} pieces")
         spot, variant = lying.spot, lying.variant
         turn = math.radians(spot.turn_deg)
         kernels.lay_down(self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, slot)

@@ -98,14 +98,14 @@ function LayIt({ job, laid, hide, pinned, onRun, onStop, onUndo, onUnpin }: { jo
   return (
     <div className="flex flex-col gap-2">
       <Button look="brass" className="min-h-14 text-xl" onClick={() => { onRun(seconds, only) }}>{only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}</Button>
-      <label className="flex items-center gap-2 text-sm"><span className="w-6">for</span>
-        <select className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={seconds} onChange={(e) => { setSeconds(Number(e.target.value)) }}>
+      <label className="flex items-center gap-2 text-sm"><span className="w-6" aria-hidden>for</span>
+        <select aria-label="for how long" className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={seconds} onChange={(e) => { setSeconds(Number(e.target.value)) }}>
           {TIMES.map((t) => <option key={t.seconds} value={t.seconds}>{t.name}</option>)}
         </select>
       </label>
       {laid && hide !== null && (
-        <label className="flex items-center gap-2 text-sm"><span className="w-6">on</span>
-          <select className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={onlyHere ? 'here' : 'all'} onChange={(e) => { setOnlyHere(e.target.value === 'here') }}>
+        <label className="flex items-center gap-2 text-sm"><span className="w-6" aria-hidden>on</span>
+          <select aria-label="on which hides" className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={onlyHere ? 'here' : 'all'} onChange={(e) => { setOnlyHere(e.target.value === 'here') }}>
             <option value="all">every hide</option>
             <option value="here">{hide} alone</option>
           </select>
