@@ -21,11 +21,7 @@ PROFILED_S = 25.0
 
 def print_growth(processes: int) -> None:
     """Print four tables."""
-    print(f"yield by time, {processes} processes\n{'case':24} " + " ".join(f"{s:>8.0f} s" for s in SECONDS))
-    for job in (job_of(1, 1, "fill", gap=0.0), job_of(3, 1, "fill", school="local"), job_of(8, 3, "order", full=0.45)):
-        rows: list[Row] = [apart(lay_and_measure, job, seconds, processes) for seconds in SECONDS]
-        print(f"{job.name:24} " + " ".join(f"{row.best:10.4f}" for row in rows), flush=True)
-    print(f"\nfirst lay by pieces, four sides, one process\n{'pieces':>8} {'first s':>8} {'MB':>6}")
+    print(f"first lay by pieces, four sides, one process\n{'pieces':>8} {'first s':>8} {'MB':>6}")
     whole = job_of(1, 4, "fill", full=2.0)
     for count in PIECES:
         first_s, memory = apart(_first, _of_size(whole, count))
@@ -38,6 +34,10 @@ def print_growth(processes: int) -> None:
     print("\nwhere the time goes, share of the search by what is called")
     for job in (job_of(1, 1, "fill", gap=0.0), job_of(8, 3, "order", full=0.45)):
         print(f"{job.name:24} " + ", ".join(f"{name} {100 * share:.0f} %" for name, share in apart(_where, job)), flush=True)
+    print(f"\nyield by time, {processes} processes\n{'case':24} " + " ".join(f"{s:>8.0f} s" for s in SECONDS))
+    for job in (job_of(1, 1, "fill", gap=0.0), job_of(3, 1, "fill", school="local"), job_of(8, 3, "order", full=0.45)):
+        rows: list[Row] = [apart(lay_and_measure, job, seconds, processes) for seconds in SECONDS]
+        print(f"{job.name:24} " + " ".join(f"{row.best:10.4f}" for row in rows), flush=True)
 
 
 def _of_size(job: Job, count: int) -> Job:

@@ -53,7 +53,7 @@ class _Helper:
     """A process that lays the same job from another seed, and says what it finds. It ends when its input is closed, as when we are killed."""
 
     def __init__(self, job: Job, seconds: float, number: int, start: Lay | None) -> None:
-        self.process = subprocess.Popen([sys.executable, "-m", "fairlay.work.together"], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        self.process = subprocess.Popen([sys.executable, "-m", "fairlay.work.together"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, start_new_session=True)
         self._found: list[Lay] = []
         asked = (replace(job, seed=job.seed + SEEDS_APART * number), time.time() + seconds, start)
         threading.Thread(target=self._talk, args=(asked,), daemon=True).start()
@@ -117,6 +117,8 @@ def help_out() -> None:
 
     with suppress(BrokenPipeError, KeyboardInterrupt):
         lay_job(job, time.monotonic, seconds=max(0.0, until - time.time()), on_better=say, start=start, reasons=False)
+    # The thread that waits for the end of the input would hold up an ordinary end.
+    os._exit(0)
 
 
 if __name__ == "__main__":

@@ -100,5 +100,7 @@ def line_map(hide: Hide, policy: Policy, like: Ground) -> tuple[tuple[float, ...
     out = np.full(like.field.shape, lines.index(hide.backbone_deg) if hide.backbone_deg in lines else 0, np.int16)
     if len(lines) > 1:
         for zone, shown in reversed(hide.zone_regions):
+            if shown.is_empty:  # a later zone covers it: its line holds nowhere
+                continue
             paint_body(out, *flat(rings_of(shown)), like.field_origin[0], like.field_origin[1], CELL_MM, lines.index(zone.stretch_deg + 90.0))
     return lines, out

@@ -31,7 +31,7 @@ LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
 BUTTED, BUTTED_FREE = 0.1, 0.03
 """How often a place is filled side to side before it is filled by scanning; less where pieces lie any way, since it takes far longer then."""
-EJECT, EJECT_LOOSE = 0.04, 0.4
+EJECT, EJECT_LOOSE = 0.015, 0.4
 """How often room is made for something left over, on a hide that is full and on one far from it."""
 ANYWHERE_MM = 60.0
 """Noise on a place's worth when any fair place will do."""
@@ -170,7 +170,7 @@ class Refill:
         wish = Wish(tight=float(rng.uniform(0.0, 15.0)), noise=float(rng.choice([0.0, 0.5, 2.0])))
         ways = WAYS[int(rng.integers(len(WAYS)))]
         spread, turns = bool(rng.random() < 0.6), int(rng.choice(TURNS))
-        scarce = float(rng.choice([0.0, 0.5, 1.0]))
+        scarce = float(rng.choice([0.0, 0.5, 1.0])) if self.value < LOOSE * self.usable else 0.0
         order = {v: self.demand[v] * self.scarce[v] ** scarce * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
         # Where the hide is far from full, what lost its place may go elsewhere on it.
         elsewhere = elsewhere or rng.random() < (0.7 if self.value < LOOSE * self.usable else 0.08)

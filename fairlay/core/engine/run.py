@@ -80,7 +80,7 @@ class Run:
             for lay in elsewhere():
                 self.consider(lay)
             if self.step >= FRESH_LAYS[self.job.objective] and worker is None:
-                worker = Orders(self) if self.job.objective == "order" and not self.job.hides[0].is_roll else Refills(self)
+                worker = Orders(self) if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides) else Refills(self)
             if worker is not None and worker.useful() and self.rng.random() < WORK_SHARE[self.job.objective]:
                 worker.work()
             else:
