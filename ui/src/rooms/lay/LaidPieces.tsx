@@ -77,8 +77,9 @@ const Laid = memo(
 /** A brass tack through a pinned piece, above its name. */
 function Tack({ x, y, px, room, beside, turn }: { x: number; y: number; px: number; room: number; beside: number; turn: number }) {
   const r = Math.min(8 * px, room * 0.4)
+  const up = beside ? Math.max(0, Math.min(beside * 0.9 + r, room - r)) : 0
   return (
-    <g transform={`translate(${x},${y}) rotate(${turn}) translate(0,${beside ? -beside * 0.9 - r : 0}) rotate(${-turn})`} pointerEvents="none" data-tack>
+    <g transform={`translate(${x},${y}) rotate(${turn}) translate(0,${-up}) rotate(${-turn})`} pointerEvents="none" data-tack>
       <circle cx={1.5 * px} cy={2 * px} r={r} fill="#211c17" fillOpacity={0.35} />
       <circle r={r} fill="#c9962f" stroke="#5d430f" strokeWidth={1.4 * px} />
       <circle cx={-r * 0.3} cy={-r * 0.3} r={r * 0.3} fill="#f4dfa6" />

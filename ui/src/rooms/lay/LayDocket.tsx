@@ -38,7 +38,7 @@ export function LayDocket({ lay, job, hide, pinned, error, ...acts }: { lay: Lay
   return (
     <section className="docket torn" aria-label="Docket of this lay">
       <Trouble error={error} onPaper />
-      <div className="grid h-[222px] grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px] gap-6 px-5 pt-2 pb-3">
+      <div className="grid h-[230px] grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px] gap-6 px-5 pt-2 pb-3">
         <LayIt job={job} laid={lay.placements.length > 0} hide={lay.hides.length > 1 ? hide : null} pinned={pinned} {...acts} />
         <div className="grid content-start gap-x-4 gap-y-1 [grid-template-columns:1fr_1fr]">
           <Figure label="Pieces placed">{f.placed} <span className="text-base font-normal">of {f.wanted}</span></Figure>
@@ -96,7 +96,7 @@ function LayIt({ job, laid, hide, pinned, onRun, onStop, onUndo, onUnpin }: { jo
     )
   }
   return (
-    <div className="flex flex-col gap-2">
+    <div className="flex flex-col gap-1.5">
       <Button look="brass" className="min-h-14 text-xl" onClick={() => { onRun(seconds, only) }}>{only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}</Button>
       <label className="flex items-center gap-2 text-sm"><span className="w-6" aria-hidden>for</span>
         <select aria-label="for how long" className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={seconds} onChange={(e) => { setSeconds(Number(e.target.value)) }}>
