@@ -42,3 +42,27 @@ HUGE_PIECE_MM: Final = 4000.0
 
 MOVED_MM: Final = 0.005
 """A fixed placement that differs by less than this has not moved."""
+
+FLATTEN_MM: Final = 0.05
+"""How far a chord may stand off the curve it is drawn for: half a knife's line."""
+
+CORNER_TURN_DEG: Final = 50.0
+"""An outline that turns by less within a few mm goes on as one edge."""
+
+SHARP_TURN_DEG: Final = 30.0
+"""A single point where the way turns by so much is a corner, however short what follows."""
+
+CORNER_WINDOW_MM: Final = 12.0
+"""Bends up to this long either way are one corner: round-corner punches go to 15 mm radius."""
+
+PITCH_DIVIDES_MM: Final = 0.25
+"""A run that is off a whole number of stitches by less is taken up by hand without a thought."""
+
+NEAR_CLOSED_MM: Final = 1.0
+"""A contour whose ends are no further apart was meant to be closed."""
+
+JOIN_MM: Final = 0.1
+"""Ends of drawn lines nearer than this are one point."""
+
+EQUAL_EDGES_MM: Final = 1.0
+"""Edges that are sewn together may differ so much: it is lost in a hand's stitch or two."""

@@ -1,4 +1,4 @@
-"""Pieces: their outline and what they need of the leather."""
+"""Pieces: their outline, what they need of the leather, and the articles they make."""
 
 from fairlay.core.pattern.piece import Grain, Piece, Split, part_id
 

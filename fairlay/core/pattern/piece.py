@@ -13,6 +13,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.errors import BadPattern
+from fairlay.core.pattern.drawn import DrawnMark
 from fairlay.core.shapes.rings import Ring, region, union
 from fairlay.core.tolerances import OVERLAP_MM
 
@@ -72,6 +73,7 @@ class Piece:
     splits: tuple[Split, ...] = ()
     parent: str | None = None
     split: str | None = None
+    marks: tuple[DrawnMark, ...] = ()
 
     @cached_property
     def region(self) -> Polygon:

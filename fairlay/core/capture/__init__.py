@@ -1,0 +1,1 @@
+"""From photographs to outlines."""

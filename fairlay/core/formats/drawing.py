@@ -1,0 +1,118 @@
+"""A drawing from a file: strokes on layers, before anyone has said what they are."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fairlay.core.errors import BadPattern
+from fairlay.core.tolerances import FLATTEN_MM
+
+Use = Literal["outline", "window", "stitch", "hole", "fold", "glue", "skive", "place", "leave out"]
+USES: tuple[Use, ...] = ("outline", "window", "stitch", "hole", "fold", "glue", "skive", "place", "leave out")
+
+UNITS_MM = {"mm": 1.0, "cm": 10.0, "inch": 25.4, "point (1/72 in)": 25.4 / 72, "pixel (1/96 in)": 25.4 / 96}
+FINEST_UNIT = FLATTEN_MM / 25.4
+"""How finely curves are drawn out where the file names no unit: a unit may be an inch."""
+MOST_POINTS = 400_000
+
+# What a layer's name or words in it usually mean; the first that fits is suggested, the user decides.
+MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
+    ("leave out", ("text", "label", "note", "dim", "title", "frame", "border", "grid", "defpoints", "guide", "stamp", "grain", "prick", "finished")),
+    ("stitch", ("stitch", "sew", "seam", "thread")),
+    ("window", ("window", "inner", "inside", "cutout", "opening")),
+    ("hole", ("hole", "punch", "drill", "rivet", "snap", "slot")),
+    ("fold", ("fold", "crease", "bend", "centre", "center")),
+    ("skive", ("skive", "bevel", "thin")),
+    ("glue", ("glue", "cement")),
+    ("place", ("place", "position", "overlay", "align")),
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Stroke:
+    """A line of a drawing: points ``(n, 2)`` in the file's units, y downward; a closed one does not repeat its first point."""
+
+    points: NDArray[np.float64]
+    closed: bool
+    layer: str
+    colour: str
+
+
+@dataclass(frozen=True)
+class Label:
+    """Words in a drawing and where they stand."""
+
+    text: str
+    x: float
+    y: float
+    layer: str
+
+
+@dataclass(frozen=True)
+class Layer:
+    """A layer (or a colour on it): how many strokes, how many closed, and what it is likely for."""
+
+    name: str
+    colour: str
+    strokes: int
+    closed: int
+    labels: int
+    suggested: Use
+
+
+@dataclass(frozen=True, eq=False)
+class Drawing:
+    """Everything drawn in a file. ``unit_mm`` is mm per unit, None where the file does not say; ``notes`` tell what was left out."""
+
+    strokes: tuple[Stroke, ...]
+    labels: tuple[Label, ...]
+    unit_mm: float | None
+    unit_says: str
+    notes: tuple[str, ...] = ()
+
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        """The layers in the order they first appear."""
+        names = dict.fromkeys([*(s.layer for s in self.strokes), *(w.layer for w in self.labels)])
+        out = []
+        for name in names:
+            own = [s for s in self.strokes if s.layer == name]
+            words = sum(w.layer == name for w in self.labels)
+            out.append(Layer(name, own[0].colour if own else "", len(own), sum(s.closed for s in own), words, suggested_use(name) if own else "leave out"))
+        return tuple(out)
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """Width and height in the file's units."""
+        if not self.strokes:
+            return 0.0, 0.0
+        points = np.concatenate([s.points for s in self.strokes])
+        w, h = np.ptp(points, axis=0)
+        return float(w), float(h)
+
+
+def suggested_use(layer: str) -> Use:
+    """Return what a layer is likely for, by its name; outlines where the name says nothing."""
+    name = layer.lower()
+    return next((use for use, words in MEANS if any(w in name for w in words)), "outline")
+
+
+def sound_drawing(strokes: Sequence[Stroke], labels: Sequence[Label], unit_mm: float | None, unit_says: str, notes: Sequence[str]) -> Drawing:
+    """Return a drawing without strokes of no length. Raises BadPattern where nothing is drawn, or more than can be handled."""
+    kept = []
+    for s in strokes:
+        points = s.points[np.isfinite(s.points).all(axis=1)]
+        if len(points) > 1 and s.closed and np.allclose(points[0], points[-1]):
+            points = points[:-1]
+        if len(points) > 1 and float(np.ptp(points, axis=0).max()) > 0:
+            kept.append(Stroke(np.asarray(points, np.float64), s.closed, s.layer, s.colour))
+    if not kept:
+        raise BadPattern("nothing is drawn in this file" + (f" but words ({', '.join(w.text for w in labels[:3])})" if labels else ""), value=0, expected="outlines as lines, curves or polylines")
+    if sum(len(s.points) for s in kept) > MOST_POINTS:
+        raise BadPattern(f"this file has more than {MOST_POINTS} points", value=len(kept), expected="a pattern, not a scanned picture traced by machine")
+    return Drawing(tuple(kept), tuple(labels), unit_mm, unit_says, tuple(dict.fromkeys(notes)))
