@@ -12,9 +12,11 @@ from fastapi.staticfiles import StaticFiles
 from pydantic import ValidationError
 
 from fairlay import __version__
-from fairlay.api import batches, jobs, lays, leather
+from fairlay.api import batches, jobs, lays, leather, patterns, ways_in
 from fairlay.api.models import Problem
 from fairlay.core.errors import FairLayError, NotFound, Refused, Stale, Unavailable
+from fairlay.demo.pictures import tables
+from fairlay.devices.camera import SimulatedCamera
 from fairlay.store.database import open_database
 
 DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
@@ -27,7 +29,7 @@ def create_app(connect: bool = True) -> FastAPI:
     if connect:
         open_database()
     app = FastAPI(title="Fair Lay", version=__version__, responses=PROBLEMS, docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
-    for room in (leather, batches, lays, jobs):
+    for room in (patterns, ways_in, leather, batches, lays, jobs):
         app.include_router(room.router)
 
     @app.get("/api/health", tags=["frame"])
@@ -35,6 +37,7 @@ def create_app(connect: bool = True) -> FastAPI:
         """Whether the application is up, and its version."""
         return {"state": "up", "version": __version__}
 
+    app.state.camera = SimulatedCamera(tables())
     app.add_exception_handler(FairLayError, _on_purpose)
     app.add_exception_handler(RequestValidationError, _invalid)
     if DIST.is_dir():

@@ -19,7 +19,7 @@ from fairlay.api.models import (
     PieceOut,
 )  # fmt: skip
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
-from fairlay.core.lay.order import Line, job_for, needs_of_batch, piece_id, pieces_of_batch, suits
+from fairlay.core.lay.order import Line, cutlist, gap_for, job_for, needs_of_batch, piece_id, pieces_of_batch, suits
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
 from fairlay.store import articles, batches, hides, lays
@@ -32,20 +32,21 @@ router = APIRouter(prefix="/api", tags=["batches"])
 
 @router.get("/articles")
 def all_articles() -> list[ArticleOut]:
-    """Every article with its pieces."""
-    return [
-        ArticleOut(
-            id=i, slug=a.slug, name=a.name, area_m2=sum(p.pattern.area_mm2 * p.pattern.quantity for p in a.pieces) / 1e6,
-            pieces=[
-                PieceOut(
-                    id=piece_id(a, p), name=p.name, material=p.material, each=p.pattern.quantity, pair=p.pattern.pair, area_m2=p.pattern.area_mm2 / 1e6,
-                    needs=list(needs_in_words(p.pattern)), rings=piece_rings(p.pattern), grain_deg=grain_of(p.pattern), revision="A",
-                )
-                for p in a.pieces
-            ],
-        )
-        for i, a in articles.all_articles().items()
-    ]  # fmt: skip
+    """Every article at its newest revision, with its pieces made the usual way."""
+    out = []
+    for kept in articles.all_articles():
+        a = cutlist(kept.article, (), kept.letter)
+        pieces = [
+            PieceOut(
+                id=piece_id(a, p), name=p.name, material=p.material, each=p.pattern.quantity, pair=p.pattern.pair, area_m2=p.pattern.area_mm2 / 1e6,
+                needs=list(needs_in_words(p.pattern)), rings=piece_rings(p.pattern), grain_deg=grain_of(p.pattern), revision=kept.letter,
+            )
+            for p in a.pieces
+        ]  # fmt: skip
+        area = sum(p.pattern.area_mm2 * p.pattern.quantity for p in a.pieces) / 1e6
+        parts = {part: list(ways) for part, ways in kept.article.parts().items()}
+        out.append(ArticleOut(id=kept.id, slug=a.slug, name=a.name, revision=kept.letter, parts=parts, pieces=pieces, area_m2=area))
+    return out
 
 
 @router.get("/batches")
@@ -57,7 +58,7 @@ def all_batches() -> list[BatchSummary]:
 @router.post("/batches", status_code=201)
 def add_batch(asked: NewBatch) -> Created:
     """Add a batch."""
-    lines = [(line.article_id, line.quantity) for line in asked.lines]
+    lines = [(line.article_id, line.quantity, line.ways) for line in asked.lines]
     made = batches.add_batch(asked.number, asked.name, lines, due_on=asked.due_on, gap_mm=asked.gap_mm, grain_school=asked.grain_school, match_sets=asked.match_sets)
     return Created(id=made)
 
@@ -97,13 +98,13 @@ def _summary(batch: Batch) -> BatchSummary:
 
 
 def _line(line: Line) -> LineOut:
-    return LineOut(article=line.article.slug, name=line.article.name, quantity=line.quantity)
+    return LineOut(article=line.article.slug, name=line.article.name, quantity=line.quantity, revision=line.article.revision)
 
 
 def _material(batch: Batch, material: str, count: int, area_m2: float, rack: list[RackHide], laid: list[LaySummary]) -> MaterialNeed:
     pieces = pieces_of_batch(batch.lines, material)
     names = {piece_id(line.article, p): (p.name, line.article.name) for line in batch.lines for p in line.article.pieces}
-    policy = Policy(batch.gap_mm, batch.grain_school)
+    policy = Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school)
     offers = []
     for found in rack:
         if found.material != material or found.state == "used up":

@@ -21,6 +21,7 @@ from fairlay.api.models import (
     LayPiece,
     LayPlacement,
     LaySummaryOut,
+    MarkLine,
     Matrix,
     Named,
     NewRevision,
@@ -37,10 +38,11 @@ from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay import Lay, Placement, broken_rules, measure
 from fairlay.core.lay.account import account
 from fairlay.core.lay.again import job_again
-from fairlay.core.lay.order import Line
+from fairlay.core.lay.order import Line, piece_id
+from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.shapes.placing import matrix
-from fairlay.store import articles, batches, jobs, lays
+from fairlay.store import batches, jobs, lays
 from fairlay.store.lays import SavedLay
 from fairlay.work.queue import hand_out
 
@@ -122,7 +124,7 @@ def _file(text: str, media: str, name: str) -> Response:
 def _out(saved: SavedLay) -> LayOut:
     job, lay = saved.job, saved.lay
     batch = batches.batch_by_id(saved.batch_id)
-    names = _names(saved)
+    names = _names(saved, batch.lines)
     measures = measure(job, lay)
     counts = lay.counts(job)
     lengths = {h.hide: (h.length_mm or 0.0) + ROLL_BEYOND_MM for h in measures.per_hide if h.length_mm is not None}
@@ -145,7 +147,7 @@ def _out(saved: SavedLay) -> LayOut:
             LayPiece(
                 id=p.id, name=names.get(p.id, (p.id, ""))[0], article=names.get(p.id, ("", p.set_name or ""))[1], quantity=p.quantity, placed=counts[p.id],
                 filler=p.filler, area_m2=p.area_mm2 / 1e6, needs=list(needs_in_words(p)), rings=piece_rings(p), hidden=[h.tolist() for h in p.hidden], grain_deg=grain_of(p),
-                name_at=Circle(x=p.name_at[0], y=p.name_at[1], r=p.name_at[2]),
+                marks=[MarkLine(**mark_values(m)) for m in p.marks if m.draws != "pricks"], name_at=Circle(x=p.name_at[0], y=p.name_at[1], r=p.name_at[2]),
             )
             for p in job.pieces_by_id.values()
         ],
@@ -172,9 +174,9 @@ def _named_sets(sets: dict[str, int], lines: Sequence[Line]) -> dict[str, int]:
     return {names.get(slug, slug): count for slug, count in sets.items()}
 
 
-def _names(saved: SavedLay) -> dict[str, tuple[str, str]]:
+def _names(saved: SavedLay, lines: Sequence[Line]) -> dict[str, tuple[str, str]]:
     """Piece and article names by piece id; parts of a split are named after their piece."""
-    out = {f"{a.slug}/{p.pattern.id}": (p.name, a.name) for a in articles.all_articles().values() for p in a.pieces}
+    out = {piece_id(line.article, p): (p.name, line.article.name) for line in lines for p in line.article.pieces}
     for piece in saved.job.pieces_by_id.values():
         if piece.parent and piece.parent in out:
             out[piece.id] = (f"{out[piece.parent][0]} part {piece.id.rsplit('.', 1)[1]}", out[piece.parent][1])

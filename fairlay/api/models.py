@@ -110,6 +110,8 @@ class ArticleOut(BaseModel):
     id: int
     slug: str
     name: str
+    revision: str
+    parts: dict[str, list[str]]
     pieces: list[PieceOut]
     area_m2: float
 
@@ -118,6 +120,7 @@ class LineOut(BaseModel):
     article: str
     name: str
     quantity: int
+    revision: str
 
 
 class PieceNeed(BaseModel):
@@ -174,8 +177,11 @@ class BatchOut(BatchSummary):
 
 
 class NewLine(BaseModel):
+    """``ways`` are the ways chosen to make the article's parts, by part; the usual one where none is named."""
+
     article_id: int
     quantity: Annotated[int, Field(ge=1, le=10_000)]
+    ways: dict[str, str] = {}
 
 
 class NewBatch(BaseModel):
@@ -220,6 +226,17 @@ class Circle(BaseModel):
     r: float
 
 
+class MarkLine(BaseModel):
+    """A mark as it is drawn: a line, a closed area or single pricks, in the piece's own mm."""
+
+    kind: str
+    draws: Literal["line", "area", "pricks"]
+    points: Points
+    side: Literal["grain", "flesh"]
+    words: str
+    id: str
+
+
 class LayPiece(BaseModel):
     """A piece of a lay; ``name_at`` is a circle inside it with room for its name."""
 
@@ -233,6 +250,7 @@ class LayPiece(BaseModel):
     needs: list[str]
     rings: list[Points]
     hidden: list[Points]
+    marks: list[MarkLine]
     grain_deg: float | None
     name_at: Circle
 

@@ -57,3 +57,7 @@ class Refused(FairLayError, ValueError):
 
 class Unavailable(FairLayError, RuntimeError):
     """A service Fair Lay needs (database, browser build) is missing or did not answer."""
+
+
+class BadPicture(FairLayError, ValueError):
+    """A photograph from which nothing sure can be read; the message says what to change when it is taken again."""

@@ -56,12 +56,12 @@ def fill_if_empty() -> bool:
         return False
     rack = _rack()
     ids = {hide.id: hides.add_hide(hide, **about) for hide, about in rack}  # type: ignore[arg-type]  # about() names add_hide's own arguments
-    made = {article.slug: (article_store.add_article(article), article) for article in articles()}
+    made = {article.slug: article_store.add_article(article) for article in articles()}
     today = now().date()
 
     def batch(number: str, name: str, lines: list[tuple[str, int]], days: int, gap: float, match: tuple[str, ...] = ()) -> int:
         return batches.add_batch(
-            number, name, [(made[a][0], n) for a, n in lines], due_on=today + datetime.timedelta(days=days), gap_mm=gap, grain_school="backbone", match_sets=match
+            number, name, [(made[a], n) for a, n in lines], due_on=today + datetime.timedelta(days=days), gap_mm=gap, grain_school="backbone", match_sets=match
         )
 
     batch("B-31", "Bellows for the winter fair", [("hearth-bellows", 12), ("stove-mitt", 10)], 24, 0.0)

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import cast
 
 from fairlay.core.errors import NotFound, Refused
-from fairlay.core.lay.order import Line
+from fairlay.core.lay.order import Cutlist, Line, cutlist
+from fairlay.core.pattern.article import Article
 from fairlay.core.rules import GrainSchool
-from fairlay.store.articles import articles_by_id
+from fairlay.store.articles import all_articles, by_revision
 from fairlay.store.database import connected
-from fairlay.store.tables import ArticleRow, BatchHideRow, BatchLineRow, BatchRow, HideRow
+from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, HideRow
 
 STATES = ("planned", "leather chosen", "laid", "cut")
 
@@ -52,36 +53,58 @@ def _batches(rows: list[BatchRow]) -> list[Batch]:
     ids = [row.id for row in rows]
     if not ids:
         return []
-    lines: dict[int, list[tuple[int, int]]] = {}
+    rows_of: dict[int, list[BatchLineRow]] = {}
     for line in BatchLineRow.select().where(BatchLineRow.batch.in_(ids)).order_by(BatchLineRow.id):
-        lines.setdefault(line.batch_id, []).append((line.article_id, line.quantity))
-    articles = articles_by_id({article for own in lines.values() for article, _ in own})
+        rows_of.setdefault(line.batch_id, []).append(line)
+    articles = by_revision(line.revision_id for own in rows_of.values() for line in own)
     hides: dict[int, list[int]] = {}
     for chosen in BatchHideRow.select().where(BatchHideRow.batch.in_(ids)).order_by(BatchHideRow.id):
         hides.setdefault(chosen.batch_id, []).append(chosen.hide_id)
     return [
         Batch(
             row.id, row.number, row.name, row.state, row.due_on, row.gap_mm, cast(GrainSchool, row.grain_school), tuple(row.match_sets),
-            tuple(Line(articles[a], n) for a, n in lines.get(row.id, [])), tuple(hides.get(row.id, [])),
+            tuple(_line(line, articles) for line in rows_of.get(row.id, [])), tuple(hides.get(row.id, [])),
         )
         for row in rows
     ]  # fmt: skip
 
 
+def _line(row: BatchLineRow, articles: Mapping[int, tuple[int, str, Article]]) -> Line:
+    _, letter, article = articles[row.revision_id]
+    return Line(_cut(article, row.ways, letter), row.quantity)
+
+
+def _cut(article: Article, ways: Mapping[str, str], letter: str) -> Cutlist:
+    return cutlist(article, tuple(sorted(ways.items())), letter)
+
+
 @connected
 def add_batch(
-    number: str, name: str, lines: Sequence[tuple[int, int]], *, due_on: datetime.date | None, gap_mm: float, grain_school: GrainSchool, match_sets: Sequence[str] = ()
+    number: str,
+    name: str,
+    lines: Sequence[tuple[int, int] | tuple[int, int, Mapping[str, str]]],
+    *,
+    due_on: datetime.date | None,
+    gap_mm: float,
+    grain_school: GrainSchool,
+    match_sets: Sequence[str] = (),
 ) -> int:
-    """Add a batch of (article id, quantity) lines; return its id. Raises Refused for a number taken or an unknown article."""
+    """Add a batch of (article id, quantity, ways chosen) lines, each at the article's newest revision; return its id.
+
+    Raises Refused for a number taken, an unknown article or one without pieces, BadPattern for a way that is not there.
+    """
     if BatchRow.select().where(BatchRow.number == number).exists():
         raise Refused(f"there is a batch {number} already", value=number, expected="a number of its own")
-    known = {row.id for row in ArticleRow.select(ArticleRow.id).where(ArticleRow.id.in_([a for a, _ in lines]))}
-    for article, _ in lines:
-        if article not in known:
-            raise Refused(f"there is no article {article}", value=article, expected="articles of this workshop; nothing was saved")
+    known = {kept.id: kept for kept in all_articles()}
+    for line in lines:
+        if line[0] not in known:
+            raise Refused(f"there is no article {line[0]}", value=line[0], expected="articles of this workshop; nothing was saved")
+        kept = known[line[0]]
+        if not _cut(kept.article, line[2] if len(line) > 2 else {}, kept.letter).pieces:
+            raise Refused(f"{kept.article.name} has no pieces to cut", value=line[0], expected="articles with at least one piece; nothing was saved")
     row = BatchRow.create(number=number, name=name, state="planned", due_on=due_on, gap_mm=gap_mm, grain_school=grain_school, match_sets=list(match_sets))
-    for article, quantity in lines:
-        BatchLineRow.create(batch=row.id, article=article, quantity=quantity)
+    for line in lines:
+        BatchLineRow.create(batch=row.id, article=line[0], revision=known[line[0]].revision_id, quantity=line[1], ways=dict(line[2]) if len(line) > 2 else {})
     return int(row.id)
 
 

@@ -29,6 +29,7 @@ class Table(peewee.Model):
     batch_id: int
     hide_id: int
     lay_id: int
+    revision_id: int
 
     class Meta:
         database = database
@@ -66,19 +67,31 @@ class ArticleRow(Table):
         table_name = "article"
 
 
-class PieceRow(Table):
-    """A piece of an article. ``needs`` is the exchange format's piece, its quantity that of one article."""
+class ArticleRevisionRow(Table):
+    """An article at one revision: ``document`` is the article as exchange JSON has it. ``version`` rises with each change while nothing is planned with it."""
 
-    article = peewee.ForeignKeyField(ArticleRow, backref="pieces", on_delete="CASCADE")
-    slug = peewee.CharField(64)
-    name = peewee.CharField(128)
-    material = peewee.CharField(64)
-    revision = peewee.CharField(16, default="A")
-    needs = Json()
+    article = peewee.ForeignKeyField(ArticleRow, backref="revisions", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    reason = peewee.TextField(default="")
+    document = Json()
+    version = peewee.IntegerField(default=1)
+    created_at = peewee.DateTimeField()
 
     class Meta:
-        table_name = "piece"
-        indexes = ((("article", "slug", "revision"), True),)
+        table_name = "article_revision"
+        indexes = ((("article", "number"), True),)
+
+
+class UploadRow(Table):
+    """A file or photograph that patterns are taken from, kept as it came."""
+
+    name = peewee.CharField(255)
+    media_type = peewee.CharField(64)
+    body = peewee.BlobField()
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "upload"
 
 
 class BatchRow(Table):
@@ -95,9 +108,13 @@ class BatchRow(Table):
 
 
 class BatchLineRow(Table):
+    """How many of an article, at the revision it was planned with; ``ways`` are the ways chosen to make its parts."""
+
     batch = peewee.ForeignKeyField(BatchRow, backref="lines", on_delete="CASCADE")
     article = peewee.ForeignKeyField(ArticleRow)
+    revision = peewee.ForeignKeyField(ArticleRevisionRow, backref="lines")
     quantity = peewee.IntegerField()
+    ways = Json(default=dict)
 
     class Meta:
         table_name = "batch_line"

@@ -6,8 +6,14 @@ import { LeatherRoom } from './rooms/leather/LeatherRoom'
 import { ChooseRoom } from './rooms/lay/ChooseRoom'
 import { LayRoom } from './rooms/lay/LayRoom'
 import { LaysRoom } from './rooms/lay/LaysRoom'
+import { AddRoom } from './rooms/patterns/AddRoom'
+import { ArticleRoom } from './rooms/patterns/ArticleRoom'
+import { DrawersRoom } from './rooms/patterns/DrawersRoom'
+import { PieceRoom } from './rooms/patterns/PieceRoom'
+import { RevisionsRoom } from './rooms/patterns/RevisionsRoom'
 
 const ROOMS = [
+  { to: '/patterns', name: 'Patterns' },
   { to: '/leather', name: 'Leather' },
   { to: '/batches', name: 'Batches' },
   { to: '/lay', name: 'Lay' },
@@ -37,6 +43,11 @@ export function Frame() {
         <main className="min-h-0 flex-1">
           <Routes>
             <Route path="/" element={<Navigate to="/batches" replace />} />
+            <Route path="/patterns" element={<DrawersRoom />} />
+            <Route path="/patterns/:id" element={<ArticleRoom />} />
+            <Route path="/patterns/:id/add" element={<AddRoom />} />
+            <Route path="/patterns/:id/revisions" element={<RevisionsRoom />} />
+            <Route path="/patterns/:id/piece/:slug" element={<PieceRoom />} />
             <Route path="/leather" element={<LeatherRoom />} />
             <Route path="/batches" element={<BatchesRoom />} />
             <Route path="/batches/:id" element={<BatchRoom />} />

@@ -10,7 +10,14 @@ from dataclasses import dataclass
 
 from fairlay.core.errors import BadPattern
 
-PAPERS_MM: dict[str, tuple[float, float]] = {"A4": (210.0, 297.0), "A3": (297.0, 420.0), "A2": (420.0, 594.0), "A1": (594.0, 841.0), "Letter": (215.9, 279.4), "Tabloid": (279.4, 431.8)}
+PAPERS_MM: dict[str, tuple[float, float]] = {
+    "A4": (210.0, 297.0),
+    "A3": (297.0, 420.0),
+    "A2": (420.0, 594.0),
+    "A1": (594.0, 841.0),
+    "Letter": (215.9, 279.4),
+    "Tabloid": (279.4, 431.8),
+}
 SQUARE_MM = 10.0
 LINE_MM = 0.4
 MARGIN_MM = 9.0

@@ -29,12 +29,17 @@ def pattern_values(pattern: Pattern) -> dict[str, Any]:
     return values
 
 
-def article_from(values: Any) -> Article:
-    """Return the article of JSON values. Raises BadPattern naming what is wrong."""
+def parse_article(values: Any) -> Article:
+    """Return the article of JSON values that were checked before. Raises BadPattern where they are no article at all."""
     try:
-        article = _ARTICLE.validate_python(values)
+        return _ARTICLE.validate_python(values)
     except ValidationError as cause:
         raise BadPattern(f"the article cannot be read: {explain(cause, 'article')}", value=cause.error_count(), expected=ARTICLE_FORMAT) from cause
+
+
+def article_from(values: Any) -> Article:
+    """Return the article of JSON values. Raises BadPattern naming what is wrong."""
+    article = parse_article(values)
     check_article(article)
     return article
 

@@ -89,14 +89,14 @@ def article_svg(article: Article) -> str:
             else:
                 d = "M" + "L".join(f"{x + dx:.3f},{y + dy:.3f}" for x, y in line.points) + ("Z" if line.closed else "")
                 layers.setdefault(line.layer, []).append(f'<path d="{d}"/>')
-        x0, y0, x1, y1 = cut_region(p).bounds
+        _, _, x1, y1 = cut_region(p).bounds
         c = p.region.representative_point()
         layers["LABEL"] = [f'<text x="{c.x + dx:.3f}" y="{c.y + dy:.3f}" font-size="6" text-anchor="middle">{escape(p.name)}</text>']
         inner = "".join(
             f'<g data-layer="{name}" stroke="{"none" if name == "LABEL" else COLOURS[name.removesuffix("_FLESH")][0]}" fill="{COLOURS["LABEL"][0] if name == "LABEL" else "none"}">{"".join(own)}</g>'
             for name, own in layers.items()
         )
-        groups.append(f"<g data-piece={quoteattr(p.slug)} stroke-width=\"0.3\">{inner}</g>")
+        groups.append(f'<g data-piece={quoteattr(p.slug)} stroke-width="0.3">{inner}</g>')
         width, height = max(width, x1 + dx + APART_MM), max(height, y1 + dy + APART_MM)
     return (
         f'<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" width="{width:.3f}mm" height="{height:.3f}mm" viewBox="0 0 {width:.3f} {height:.3f}">'

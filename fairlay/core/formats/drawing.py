@@ -112,7 +112,11 @@ def sound_drawing(strokes: Sequence[Stroke], labels: Sequence[Label], unit_mm: f
         if len(points) > 1 and float(np.ptp(points, axis=0).max()) > 0:
             kept.append(Stroke(np.asarray(points, np.float64), s.closed, s.layer, s.colour))
     if not kept:
-        raise BadPattern("nothing is drawn in this file" + (f" but words ({', '.join(w.text for w in labels[:3])})" if labels else ""), value=0, expected="outlines as lines, curves or polylines")
+        raise BadPattern(
+            "nothing is drawn in this file" + (f" but words ({', '.join(w.text for w in labels[:3])})" if labels else ""),
+            value=0,
+            expected="outlines as lines, curves or polylines",
+        )
     if sum(len(s.points) for s in kept) > MOST_POINTS:
         raise BadPattern(f"this file has more than {MOST_POINTS} points", value=len(kept), expected="a pattern, not a scanned picture traced by machine")
     return Drawing(tuple(kept), tuple(labels), unit_mm, unit_says, tuple(dict.fromkeys(notes)))

@@ -13,6 +13,7 @@ from ezdxf.layouts.layout import Modelspace
 from fairlay.core.formats.svg import ROOM_MM
 from fairlay.core.lay.check import hide_shapes
 from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.shapes.placing import place_points
 from fairlay.core.shapes.rings import Ring, rings_of
 
 LAYERS = {"HIDE": 8, "ZONE": 9, "FLAW_SURFACE": 3, "FLAW_BLEMISH": 30, "FLAW_UNSOUND": 1, "CUT": 7, "LABEL": 5}
@@ -24,6 +25,8 @@ def lay_dxf(job: Job, lay: Lay, hide_id: str | None = None) -> str:
     doc: Drawing = ezdxf.filemanagement.new("R2010", units=ezdxf.units.MM)
     for name, colour in LAYERS.items():
         doc.layers.add(name, color=colour)
+    for name in sorted({m.kind.upper() + ("_FLESH" if m.side == "flesh" else "") for piece in job.pieces for m in piece.marks}):
+        doc.layers.add(name, color=6)
     space = doc.modelspace()
     used = {p.hide for p in lay.placements}
     down = 0.0
@@ -43,6 +46,11 @@ def lay_dxf(job: Job, lay: Lay, hide_id: str | None = None) -> str:
         for placement, shape in shapes:
             for ring in rings_of(shape):
                 _ring(space, ring, "CUT", -x0, y0 - down)
+            for mark in job.pieces_by_id[placement.piece].marks:
+                if mark.draws != "pricks":
+                    points = place_points(mark.points, placement.at)
+                    layer = mark.kind.upper() + ("_FLESH" if mark.side == "flesh" else "")
+                    space.add_lwpolyline([(x - x0, y0 - down - y) for x, y in points], close=mark.draws == "area", dxfattribs={"layer": layer})
             c = shape.representative_point()
             label = space.add_text(f"{placement.piece} {placement.copy + 1}", height=8, dxfattribs={"layer": "LABEL"})
             label.set_placement((c.x - x0, y0 - down - c.y), align=TextEntityAlignment.MIDDLE_CENTER)

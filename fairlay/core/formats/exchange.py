@@ -18,6 +18,7 @@ from fairlay.core.errors import BadJob, BadLay, BadPattern, BadShape
 from fairlay.core.lay.lay import Better, Job, Lay, Placement, Unplaced
 from fairlay.core.lay.sound import MOST_COPIES, check_job, roll_length_mm, size_question
 from fairlay.core.leather.hide import Flaw, Hide, Reading, Zone, check_hide
+from fairlay.core.pattern.drawn import mark_from, mark_values
 from fairlay.core.pattern.piece import Grain, Piece, Split, check_piece, part_id
 from fairlay.core.rules.ground import Policy
 from fairlay.core.shapes.placing import Placing
@@ -88,6 +89,16 @@ class PieceRecord(_Record):
     thickness_mm: tuple[FiniteFloat, FiniteFloat] | None = None
     filler: bool = False
     splits: list[SplitRecord] = []
+    marks: list[MarkRecord] = []
+
+
+class MarkRecord(_Record):
+    kind: str = Field(min_length=1)
+    draws: Literal["line", "area", "pricks"] = "line"
+    points: Points
+    side: Literal["grain", "flesh"] = "grain"
+    words: str = ""
+    id: str = ""
 
 
 class SplitRecord(_Record):
@@ -230,7 +241,7 @@ def read_piece(record: PieceRecord) -> Piece:
     for split in record.splits:
         parts = []
         for part in split.parts:
-            merged = {**record.model_dump(), "holes": [], "hidden": [], "splits": [], **part}
+            merged = {**record.model_dump(), "holes": [], "hidden": [], "splits": [], "marks": [], **part}
             try:
                 own = PieceRecord.model_validate(merged)
             except ValidationError as cause:
@@ -265,6 +276,7 @@ def _piece(record: PieceRecord, name: str, parent: str | None, split: str | None
         splits=splits,
         parent=parent,
         split=split,
+        marks=tuple(mark_from(m.model_dump()) for m in record.marks),
     )
     _ = piece.region
     return piece
@@ -342,6 +354,8 @@ def piece_values(piece: Piece) -> dict[str, Any]:
         out |= {"set": piece.set_name, "per_set": piece.per_set}
     if piece.thickness_mm:
         out["thickness_mm"] = list(piece.thickness_mm)
+    if piece.marks:
+        out["marks"] = [mark_values(m) for m in piece.marks]
     if piece.splits:
         out["splits"] = [{"id": s.id, "penalty_m2": s.penalty_m2, "parts": [piece_values(p) | {"id": p.id.rsplit(".", 1)[1]} for p in s.parts]} for s in piece.splits]
     return out

@@ -7,9 +7,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
-from pathlib import PurePosixPath
 
-import reportlab
 from reportlab.lib.colors import Color
 from reportlab.lib.units import mm
 from reportlab.pdfbase import pdfmetrics
@@ -54,9 +52,8 @@ def tiling(width_mm: float, height_mm: float, paper: str) -> Tiling:
 @cache
 def _fonts() -> tuple[str, str]:
     """The two typefaces that reportlab ships, embedded in what is printed."""
-    home = PurePosixPath(reportlab.__file__).parent / "fonts"
-    pdfmetrics.registerFont(TTFont("FairLay", str(home / "Vera.ttf")))
-    pdfmetrics.registerFont(TTFont("FairLayBold", str(home / "VeraBd.ttf")))
+    pdfmetrics.registerFont(TTFont("FairLay", "Vera.ttf"))
+    pdfmetrics.registerFont(TTFont("FairLayBold", "VeraBd.ttf"))
     return "FairLay", "FairLayBold"
 
 
@@ -235,7 +232,13 @@ def grid_pdf(paper: str = "A3", landscape: bool = False) -> bytes:
     for k in range(page.down + 1):
         y = page.height_mm - page.y0 - k * page.square_mm
         canvas.line(page.x0 * mm, y * mm, right * mm, y * mm)
-    foot(canvas, page.width_mm, f"Squared page, squares of {page.square_mm:g} mm", "Lay one part flat inside the squares, at least two squares clear of the border. Photograph from straight above, the whole grid in the picture.", f"{paper}, {page.across} x {page.down} squares")
+    foot(
+        canvas,
+        page.width_mm,
+        f"Squared page, squares of {page.square_mm:g} mm",
+        "Lay one part flat inside the squares, at least two squares clear of the border. Photograph from straight above, the whole grid in the picture.",
+        f"{paper}, {page.across} x {page.down} squares",
+    )
     canvas.showPage()
     canvas.save()
     return out.getvalue()

@@ -84,7 +84,15 @@ def sort_out(drawing: Drawing, uses: Mapping[str, Use], unit_mm: float, near_clo
     found = []
     for i, p in enumerate(pieces):
         x, y = p.polygon.bounds[:2]
-        found.append(FoundPiece(p.name or f"Piece {i + 1}", _moved(p.ring, x, y), tuple(_moved(w, x, y) for w in p.windows), tuple(_mark_moved(m, x, y) for m in p.marks), (round(x, 2), round(y, 2))))
+        found.append(
+            FoundPiece(
+                p.name or f"Piece {i + 1}",
+                _moved(p.ring, x, y),
+                tuple(_moved(w, x, y) for w in p.windows),
+                tuple(_mark_moved(m, x, y) for m in p.marks),
+                (round(x, 2), round(y, 2)),
+            )
+        )
     if not found:
         work.notes.insert(0, "No closed outline was found: see which layers hold outlines, and where contours are open.")
     return SortedOut(tuple(found), tuple(work.gaps), tuple(work.open), tuple(dict.fromkeys(work.notes)))
@@ -197,9 +205,13 @@ class _Work:
                 self.open.append(chain)
         closed = [g for g in self.gaps if g.closed]
         if closed:
-            self.notes.append(f"{len(closed)} {'gap' if len(closed) == 1 else 'gaps'} of up to {max(g.mm for g in closed):.2f} mm {'was' if len(closed) == 1 else 'were'} closed; see where.")
+            self.notes.append(
+                f"{len(closed)} {'gap' if len(closed) == 1 else 'gaps'} of up to {max(g.mm for g in closed):.2f} mm {'was' if len(closed) == 1 else 'were'} closed; see where."
+            )
         if self.open:
-            self.notes.append(f"{len(self.open)} {'line encloses' if len(self.open) == 1 else 'lines enclose'} nothing: open by {min((g.mm for g in self.gaps if not g.closed), default=0):.1f} mm or more.")
+            self.notes.append(
+                f"{len(self.open)} {'line encloses' if len(self.open) == 1 else 'lines enclose'} nothing: open by {min((g.mm for g in self.gaps if not g.closed), default=0):.1f} mm or more."
+            )
         return out
 
     def _nearest(self, end: Line, lines: list[Line]) -> tuple[float, bool, int]:
@@ -214,10 +226,14 @@ class _Work:
     def nest(self, rings: list[Ring]) -> tuple[list[Ring], list[Ring]]:
         """Outlines, and the contours inside them, which are their windows; one inside a window is a piece again."""
         polygons = [Polygon(r) for r in rings]
-        depth = [sum(i != j and b.area > a.area and b.contains(a.representative_point()) and b.buffer(0.05).contains(a) for j, b in enumerate(polygons)) for i, a in enumerate(polygons)]
+        depth = [
+            sum(i != j and b.area > a.area and b.contains(a.representative_point()) and b.buffer(0.05).contains(a) for j, b in enumerate(polygons)) for i, a in enumerate(polygons)
+        ]
         windows = [r for r, d in zip(rings, depth, strict=True) if d % 2]
         if windows:
-            self.notes.append(f"{len(windows)} {'contour lies' if len(windows) == 1 else 'contours lie'} inside an outline and {'was' if len(windows) == 1 else 'were'} taken as {'a window' if len(windows) == 1 else 'windows'}.")
+            self.notes.append(
+                f"{len(windows)} {'contour lies' if len(windows) == 1 else 'contours lie'} inside an outline and {'was' if len(windows) == 1 else 'were'} taken as {'a window' if len(windows) == 1 else 'windows'}."
+            )
         return [r for r, d in zip(rings, depth, strict=True) if d % 2 == 0], windows
 
     def pieces(self, outlines: list[Ring], windows: list[Ring]) -> list[_Piece]:

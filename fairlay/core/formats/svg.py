@@ -8,6 +8,8 @@ from fairlay.core.lay.check import hide_shapes
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.leather import Hide
 from fairlay.core.leather.hide import SEVERITY_NAMES
+from fairlay.core.pattern.drawn import DrawnMark
+from fairlay.core.shapes.placing import place_points
 from fairlay.core.shapes.rings import Ring, rings_of
 
 ROOM_MM = 40.0
@@ -15,7 +17,9 @@ ROOM_MM = 40.0
 STYLE = (
     ".hide{fill:#d9b48a;stroke:#2b2621;stroke-width:1.2}.zone{fill:none;stroke:#7b5a34;stroke-width:.5;stroke-dasharray:8 5}"
     ".flaw{fill:none;stroke:#8c2f1d;stroke-width:1}.flaw.s1{stroke-dasharray:1.5 3}.flaw.s2{stroke-dasharray:7 4}"
-    ".piece{fill:#f4e8c9;fill-rule:evenodd;stroke:#1d1a17;stroke-width:.4}text{font:12px sans-serif;fill:#1d1a17;text-anchor:middle}"
+    ".piece{fill:#f4e8c9;fill-rule:evenodd;stroke:#1d1a17;stroke-width:.4}"
+    ".mark{fill:none;stroke:#5b5044;stroke-width:.3}.mark.stitch{stroke-dasharray:1.5 1.5}.mark.fold{stroke-dasharray:6 3}.mark.flesh{stroke-opacity:.55}"
+    "text{font:12px sans-serif;fill:#1d1a17;text-anchor:middle}"
 )
 
 
@@ -66,6 +70,12 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
         out.append(
             f'<path class="piece" data-piece={quoteattr(placement.piece)} data-copy="{placement.copy}" d="{path_data(rings_of(shape))}"><title>{escape(name)}</title></path>'
         )
+        out += [_mark_svg(mark, place_points(mark.points, placement.at)) for mark in job.pieces_by_id[placement.piece].marks if mark.draws != "pricks"]
         if shape.area > 8000:
             out.append(f'<text x="{c.x:.1f}" y="{c.y:.1f}">{escape(name)}</text>')
     return "".join(out)
+
+
+def _mark_svg(mark: DrawnMark, points: Ring) -> str:
+    d = "M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in points) + ("Z" if mark.draws == "area" else "")
+    return f'<path class="mark {mark.kind} {mark.side}" d="{d}"><title>{escape(mark.words)}</title></path>'

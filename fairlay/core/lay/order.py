@@ -2,42 +2,56 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from fairlay.core.errors import BadJob
 from fairlay.core.lay.lay import Job, Objective
 from fairlay.core.lay.sound import check_job, roll_length_mm
 from fairlay.core.leather import Hide
-from fairlay.core.pattern import Piece
+from fairlay.core.pattern import Piece, part_id
+from fairlay.core.pattern.article import Article, piece_of, ways_chosen
 from fairlay.core.rules import Policy, fair_ground
 from fairlay.core.shapes.rings import Ring
 
 
 @dataclass(frozen=True)
-class ArticlePiece:
-    """A piece of an article: the pattern (its quantity is how many one article takes), its name and material."""
+class CutPiece:
+    """A piece as a batch cuts it: the pattern (its quantity is how many one article takes), name, material, spares, the gap its tool needs, and its revision."""
 
     pattern: Piece
     name: str
     material: str
+    spare_rate: float = 0.0
+    gap_mm: float = 0.0
+    revision: str = "A"
 
 
 @dataclass(frozen=True)
-class Article:
-    """A product and its pieces."""
+class Cutlist:
+    """What is cut for one of an article, at one revision and in the ways chosen."""
 
     slug: str
     name: str
-    pieces: tuple[ArticlePiece, ...]
+    pieces: tuple[CutPiece, ...]
+    revision: str = "A"
 
 
 @dataclass(frozen=True)
 class Line:
     """How many of an article a batch makes."""
 
-    article: Article
+    article: Cutlist
     quantity: int
+
+
+@lru_cache(maxsize=256)
+def cutlist(article: Article, ways: tuple[tuple[str, str], ...] = (), revision: str = "A") -> Cutlist:
+    """Return what is cut for an article, of each part the way chosen (``ways``: part, way), else its usual one. Raises BadPattern for a way that is not there."""
+    chosen = ways_chosen(article, dict(ways))
+    return Cutlist(article.slug, article.name, tuple(CutPiece(piece_of(p, article), p.name, p.material, p.spare_rate, p.gap_mm, revision) for p in chosen if p.each), revision)
 
 
 @dataclass(frozen=True)
@@ -58,7 +72,7 @@ class Suits:
     never: tuple[str, ...]
 
 
-def piece_id(article: Article, piece: ArticlePiece) -> str:
+def piece_id(article: Cutlist, piece: CutPiece) -> str:
     """The name of a piece in a job: ``article/piece``."""
     return f"{article.slug}/{piece.pattern.id}"
 
@@ -70,8 +84,27 @@ def pieces_of_batch(lines: Iterable[Line], material: str) -> tuple[Piece, ...]:
         for piece in line.article.pieces:
             if piece.material == material and line.quantity:
                 each = piece.pattern.quantity
-                out.append(replace(piece.pattern, id=piece_id(line.article, piece), quantity=each * line.quantity, set_name=line.article.slug, per_set=each))
+                ordered = each * line.quantity
+                spares = math.ceil(piece.spare_rate * ordered - 1e-9)
+                spares += spares % 2 if piece.pattern.pair else 0
+                out.append(_in_batch(piece.pattern, piece_id(line.article, piece), ordered + spares, line.article.slug, each))
     return tuple(out)
+
+
+def _in_batch(pattern: Piece, name: str, quantity: int, set_name: str, each: int) -> Piece:
+    """A pattern as a piece of a batch; the parts it may be made in are named after it and as many."""
+    splits = tuple(
+        replace(
+            s, parts=tuple(replace(part, id=part_id(name, s.id, part.id.rsplit(".", 1)[1]), parent=name, quantity=quantity, set_name=set_name, per_set=each) for part in s.parts)
+        )
+        for s in pattern.splits
+    )
+    return replace(pattern, id=name, quantity=quantity, set_name=set_name, per_set=each, splits=splits)
+
+
+def gap_for(lines: Iterable[Line], material: str, gap_mm: float) -> float:
+    """Return the gap that laying one material of a batch needs: the batch's own, or the widest that a piece's tool brings."""
+    return max([gap_mm, *(p.gap_mm for line in lines if line.quantity for p in line.article.pieces if p.material == material)])
 
 
 def needs_of_batch(lines: Sequence[Line]) -> tuple[Need, ...]:
@@ -98,7 +131,7 @@ def job_for(
     """Return the job of laying one material of a batch on the hides chosen for it.
 
     Raises BadJob where nothing is to be cut of the material, or no hide is chosen. A roll is
-    given as much length as the pieces could need.
+    given as much length as the pieces could need. The gap is the policy's, or wider where a piece's tool needs it.
     """
     pieces = pieces_of_batch(lines, material)
     if not pieces:
@@ -106,6 +139,7 @@ def job_for(
     if not hides:
         raise BadJob(f"no {material} is chosen for {name}", value=material, expected="at least one hide")
     whole = tuple(replace(h, outline=_roll_outline(h, pieces)) if h.is_roll else h for h in hides)
+    policy = replace(policy, gap_mm=gap_for(lines, material, policy.gap_mm))
     job = Job(name, whole, pieces, policy, objective, tuple(s for s in match_sets if any(p.set_name == s for p in pieces)), (), seconds, seed)
     check_job(job)
     return job

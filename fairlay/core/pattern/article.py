@@ -18,8 +18,8 @@ from fairlay.core.pattern.pattern import Pattern, check_pattern, slug_of
 from fairlay.core.pattern.piece import Grain, Piece, Split, part_id
 from fairlay.core.shapes.rings import Ring, pieces_of, region
 
-SIMPLE_MM = 0.02
-"""Points nearer than this to the line between their neighbours are left out of what is laid."""
+SIMPLE_MM = 0.2
+"""Points nearer than this to the line between their neighbours are left out of what is laid: no hand cuts a curve truer than two tenths. Corners and straights stay as they are."""
 SEAM_COST_M2_PER_MM = 2e-5
 """What a seam costs as leather: 20 mm of it along its length, for the making."""
 
@@ -115,7 +115,11 @@ def check_article(article: Article) -> None:
         _ = cut_region(p)
     for seam in article.seams:
         if seam.times < 0 or seam.factor <= 0 or seam.tail_mm < 0:
-            raise BadPattern(f"seam {seam.name}: {seam.times} times, thread factor {seam.factor:g}, tails of {seam.tail_mm:g} mm", value=seam.name, expected="0 or more times, a factor above 0 (4 to 6 is usual)")
+            raise BadPattern(
+                f"seam {seam.name}: {seam.times} times, thread factor {seam.factor:g}, tails of {seam.tail_mm:g} mm",
+                value=seam.name,
+                expected="0 or more times, a factor above 0 (4 to 6 is usual)",
+            )
 
 
 def ways_chosen(article: Article, ways: Mapping[str, str]) -> tuple[Pattern, ...]:

@@ -165,6 +165,8 @@ def draw(kind: str, measures: Mapping[str, float]) -> Drawn:
     for m in shape.measures:
         value = measures.get(m.name, m.usual)
         if not math.isfinite(value) or not m.least <= value <= m.most or ((m.whole or m.choices) and value != int(value)):
-            raise BadPattern(f"{kind}: {m.says} is {value:g}", value=value, expected=f"{'a whole number, ' if m.whole else ''}{m.least:g} to {m.most:g}{'' if m.choices or m.whole else ' mm'}")
+            raise BadPattern(
+                f"{kind}: {m.says} is {value:g}", value=value, expected=f"{'a whole number, ' if m.whole else ''}{m.least:g} to {m.most:g}{'' if m.choices or m.whole else ' mm'}"
+            )
         values[m.name] = float(value)
     return shape.draw(**values)

@@ -78,7 +78,18 @@ def differences(old: Pattern, new: Pattern) -> tuple[Difference, ...]:
     if abs(a0 - a1) > 0.005:
         note("area cut", f"{a0:.2f} dm²", f"{a1:.2f} dm²")
     note("windows", str(len(old.windows)), str(len(new.windows)))
-    for name, words in (("name", "name"), ("material", "material"), ("each", "in each article"), ("layers", "layers"), ("pair", "a pair"), ("margin_mm", "margin all round"), ("tool", "cut with"), ("spare_rate", "spares"), ("way", "made as"), ("lines", "lines")):
+    for name, words in (
+        ("name", "name"),
+        ("material", "material"),
+        ("each", "in each article"),
+        ("layers", "layers"),
+        ("pair", "a pair"),
+        ("margin_mm", "margin all round"),
+        ("tool", "cut with"),
+        ("spare_rate", "spares"),
+        ("way", "made as"),
+        ("lines", "lines"),
+    ):
         note(words, _words(getattr(old, name)), _words(getattr(new, name)))
     note("margins of edges", _margins(old), _margins(new))
     for f in fields(Needs):

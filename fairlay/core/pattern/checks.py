@@ -67,7 +67,9 @@ def _hands(p: Pattern, article: Article) -> Iterable[Finding]:
             elif hand == "left" and partner.each != p.each:
                 yield Finding("wrong", p.slug, f"{p.each} of {p.name} and {partner.each} of {partner.name} in each article.", "Give both the same number.")
             elif hand == "left" and not _mirror_each_other(p, partner):
-                yield Finding("look", p.slug, f"{partner.name} is not {p.name} turned over.", "See whether one was changed without the other; a pair made from one pattern cannot drift.")
+                yield Finding(
+                    "look", p.slug, f"{partner.name} is not {p.name} turned over.", "See whether one was changed without the other; a pair made from one pattern cannot drift."
+                )
 
 
 def _mirror_each_other(p: Pattern, q: Pattern) -> bool:
@@ -91,7 +93,12 @@ def _lining(p: Pattern, article: Article) -> Iterable[Finding]:
     own, lined = _centred(Polygon(cut_region(p).exterior)), _centred(Polygon(outer.ring))
     short = min(_stands_out(lined, fit) for fit in _fits(own, lined))
     if short > 0.25:
-        yield Finding("wrong", p.slug, f"{p.name} is smaller than the {outer.name} it lines, by {short:.1f} mm at the worst place.", f"Leave {math.ceil(short + 2)} mm or more beyond its outline: linings are cut larger and trimmed.")
+        yield Finding(
+            "wrong",
+            p.slug,
+            f"{p.name} is smaller than the {outer.name} it lines, by {short:.1f} mm at the worst place.",
+            f"Leave {math.ceil(short + 2)} mm or more beyond its outline: linings are cut larger and trimmed.",
+        )
     if outer.each * (2 if outer.pair and not p.pair else 1) and p.each * p.layers < outer.each * outer.layers:
         yield Finding("look", p.slug, f"{p.each} of {p.name} line {outer.each} of {outer.name}.", "See whether one of them is left unlined.")
 
@@ -137,7 +144,9 @@ def _mark(p: Pattern, m: Mark, cut: Polygon, article: Article) -> Iterable[Findi
             near = shapely.distance(finished.boundary, shapely.points(laid.holes))
             count = int((near < EDGE_OF_HOLE_MM).sum())
             if count:
-                yield Finding("wrong", p.slug, f"{p.name}: {count} stitch holes of {m.id} lie less than {EDGE_OF_HOLE_MM:g} mm from an edge and would tear out.", "Set the line further in.")
+                yield Finding(
+                    "wrong", p.slug, f"{p.name}: {count} stitch holes of {m.id} lie less than {EDGE_OF_HOLE_MM:g} mm from an edge and would tear out.", "Set the line further in."
+                )
             elif not laid.divides and m.spacing == "pitch":
                 yield Finding("look", p.slug, f"{p.name}, {m.id}: {laid.says}.", "Set it even, or ease a few stitches.")
     elif m.kind in ("hole", "slot") and m.at is not None:
@@ -149,7 +158,12 @@ def _mark(p: Pattern, m: Mark, cut: Polygon, article: Article) -> Iterable[Findi
     elif m.kind == "place":
         ring = placed_ring(m, article.by_slug)
         if ring is not None and Polygon(ring).difference(Polygon(cut.exterior).buffer(0.5)).area > 25:
-            yield Finding("look", p.slug, f"{article.by_slug[m.piece].name if m.piece in article.by_slug else 'What'} reaches over the edge of {p.name}, where it is placed.", "See whether that is meant.")
+            yield Finding(
+                "look",
+                p.slug,
+                f"{article.by_slug[m.piece].name if m.piece in article.by_slug else 'What'} reaches over the edge of {p.name}, where it is placed.",
+                "See whether that is meant.",
+            )
 
 
 def _needs(p: Pattern, article: Article) -> Iterable[Finding]:
@@ -162,7 +176,12 @@ def _needs(p: Pattern, article: Article) -> Iterable[Finding]:
     if length > 6 * width and length > 150 and n.grain_tolerance_deg >= 45 and n.max_tightness >= 3:
         yield Finding("look", p.slug, f"{p.name} is long and narrow, yet may lie any way in loose leather: it will stretch.", "Give it the needs of a strap.")
     if n.skived_mm is not None and n.least_mm is not None and n.skived_mm > n.least_mm:
-        yield Finding("wrong", p.slug, f"{p.name} is to be {n.skived_mm:g} mm after skiving but may be cut from {n.least_mm:g} mm.", "Skiving only takes off: raise the least thickness, or leave less.")
+        yield Finding(
+            "wrong",
+            p.slug,
+            f"{p.name} is to be {n.skived_mm:g} mm after skiving but may be cut from {n.least_mm:g} mm.",
+            "Skiving only takes off: raise the least thickness, or leave less.",
+        )
     for part, ways in article.parts().items():
         if p.part == part and len(ways) == 1 and p is next(q for q in article.pieces if q.part == part):
             yield Finding("look", p.slug, f"{part} is said to be made in more than one way, but only {ways[0]!r} is there.", "Add the other way's pieces, or take the choice away.")
@@ -185,7 +204,12 @@ def _seam(article: Article, name: str) -> Iterable[Finding]:
             runs.append((p, stitches_of(p, mark, article.by_slug).run_mm))
     (long_one, most), (short_one, least) = max(runs, key=lambda r: r[1]), min(runs, key=lambda r: r[1])
     if most - least > max(EQUAL_EDGES_MM, 0.003 * most):
-        yield Finding("wrong", short_one.slug, f"Seam {name} joins {most:.1f} mm of {long_one.name} to {least:.1f} mm of {short_one.name}: {most - least:.1f} mm too little.", "Make the edges of equal length; leather cannot be eased by so much.")
+        yield Finding(
+            "wrong",
+            short_one.slug,
+            f"Seam {name} joins {most:.1f} mm of {long_one.name} to {least:.1f} mm of {short_one.name}: {most - least:.1f} mm too little.",
+            "Make the edges of equal length; leather cannot be eased by so much.",
+        )
     elif len(set(found.stitches)) > 1:
         yield Finding("look", short_one.slug, f"Seam {name}: {' and '.join(map(str, found.stitches))} holes do not meet.", "Give both sides the same pitch and spacing.")
 
@@ -210,16 +234,29 @@ def _no_hide_for(p: Pattern, article: Article, hides: Sequence[Hide], policy: Po
     length, _ = length_and_width(p)
     longest = max(_longest(h) for h in hides)
     if length > longest:
-        yield Finding("wrong", p.slug, f"{p.name} is {length:.0f} mm long; the longest {p.material} on the rack runs {longest:.0f} mm.", "Join it from shorter lengths at a seam, or buy longer leather.")
+        yield Finding(
+            "wrong",
+            p.slug,
+            f"{p.name} is {length:.0f} mm long; the longest {p.material} on the rack runs {longest:.0f} mm.",
+            "Join it from shorter lengths at a seam, or buy longer leather.",
+        )
         return
     inner = _inner_radius(piece.region)
     whole = None if not piece.splits else piece.splits
     for hide in hides:
         ground, _ = fair_ground(piece, hide, policy)
-        if any(part.area >= piece.area_mm2 * 0.999 and _inner_radius(part) >= inner - OVERLAP_MM and _span(part) >= _span(piece.region) * 0.999 for part in pieces_of(ground, piece.area_mm2 * 0.9)):
+        if any(
+            part.area >= piece.area_mm2 * 0.999 and _inner_radius(part) >= inner - OVERLAP_MM and _span(part) >= _span(piece.region) * 0.999
+            for part in pieces_of(ground, piece.area_mm2 * 0.9)
+        ):
             return
     words = "whole" if whole else "with these needs"
-    yield Finding("wrong", p.slug, f"No {p.material} on the rack can hold {p.name} {words}: none has a patch that is large and good enough.", "See whether its needs are stricter than they must be, allow a seam, or buy for it.")
+    yield Finding(
+        "wrong",
+        p.slug,
+        f"No {p.material} on the rack can hold {p.name} {words}: none has a patch that is large and good enough.",
+        "See whether its needs are stricter than they must be, allow a seam, or buy for it.",
+    )
 
 
 def _longest(hide: Hide) -> float:

@@ -50,7 +50,9 @@ def unfold(contour: Contour, a: XY, b: XY) -> Whole:
         n, across = -n, -across
     along = (ring - start) @ t
     if across.min() < -ON_EDGE_MM - 0.02 * length:
-        raise BadPattern(f"the piece reaches {-across.min():.1f} mm over the centre line", value=float(across.min()), expected="a line along the fold edge, the half on one side of it")
+        raise BadPattern(
+            f"the piece reaches {-across.min():.1f} mm over the centre line", value=float(across.min()), expected="a line along the fold edge, the half on one side of it"
+        )
     edge = LineString([start, end])
     near = (along > -ON_EDGE_MM) & (along < length + ON_EDGE_MM) & (np.abs(across) < max(ON_EDGE_MM, 0.03 * length))
     if Polygon(ring).exterior.intersection(edge.buffer(ON_EDGE_MM)).length < 0.5 * length or near.sum() < 2:

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
+from shapely.ops import substring
 
 from fairlay.core.errors import FairLayError
 from fairlay.core.pattern.drawn import DrawnMark, Draws
@@ -18,12 +19,19 @@ from fairlay.core.pattern.stitching import Stitches, lay_out
 from fairlay.core.shapes.placing import Placing, place_points
 from fairlay.core.shapes.rings import Ring
 
+
 def stitch_line(p: Pattern, mark: Mark) -> tuple[NDArray[np.float64], bool]:
     """Return the line of a stitch mark ``(n, 2)``, and whether it is closed (then its last point is the first). Raises BadPattern where it cannot run."""
     if mark.path:
         points = np.array([(q.x, q.y) for q in mark.path], float)
         return (np.concatenate([points, points[:1]]) if mark.closed else points), mark.closed
-    return inset(p.ring, mark.run, mark.offset_mm)
+    line, closed = inset(p.ring, mark.run, mark.offset_mm)
+    if closed:
+        return line, closed
+    # It begins and ends as far from the ends of its edge as it runs inside it: those ends are edges too.
+    whole = LineString(line)
+    short = min(mark.offset_mm, whole.length / 4)
+    return np.asarray(substring(whole, short, whole.length - short).coords, dtype=np.float64), False
 
 
 def stitches_of(p: Pattern, mark: Mark, others: Mapping[str, Pattern] | None = None) -> Stitches:

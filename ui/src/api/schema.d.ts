@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * All Articles
-         * @description Every article with its pieces.
+         * @description Every article at its newest revision, with its pieces made the usual way.
          */
         get: operations["all_articles"];
         put?: never;
@@ -368,10 +368,508 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drawers
+         * @description Every article at its newest revision, its card templates drawn.
+         */
+        get: operations["drawers"];
+        put?: never;
+        /**
+         * Add Drawer
+         * @description Begin an article without pieces.
+         */
+        post: operations["add_drawer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/starts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Starts
+         * @description The kinds of piece from which needs may start.
+         */
+        get: operations["starts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/starts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin With
+         * @description A pattern with the needs of a kind of piece; its grain axis and hidden areas are kept.
+         */
+        post: operations["begin_with"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/{article_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Article
+         * @description An article at a revision, the newest by default.
+         */
+        get: operations["one_article"];
+        /**
+         * Save Article
+         * @description Save an article's newest revision; refused where a batch is planned with it.
+         */
+        put: operations["save_article"];
+        post?: never;
+        /**
+         * Remove Article
+         * @description Take an article away; refused where a batch makes it.
+         */
+        delete: operations["remove_article"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/{article_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Changed
+         * @description What differs between two revisions, piece by piece.
+         */
+        get: operations["what_changed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/{article_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Article File
+         * @description An article's patterns as SVG, DXF, exchange JSON, or sheets at true size (PDF).
+         */
+        get: operations["article_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/{article_id}/rack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * On The Rack
+         * @description Which pieces nothing on the rack can hold.
+         */
+        get: operations["on_the_rack"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patterns/{article_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revisions
+         * @description Every revision of an article with its reason, the newest first.
+         */
+        get: operations["revisions"];
+        put?: never;
+        /**
+         * New Revision
+         * @description Begin a new revision, a copy of the newest, with its reason.
+         */
+        post: operations["new_revision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Camera
+         * @description The camera at hand, and what lies under it.
+         */
+        get: operations["camera"];
+        put?: never;
+        /**
+         * Take Picture
+         * @description Take a picture and keep it.
+         */
+        post: operations["take_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Keep a drawing (SVG, DXF), a picture, or an article's exchange file. Refused where it is none of them.
+         */
+        post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/files/{file_id}/article": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Article From File
+         * @description Put the article of an exchange file in its drawer.
+         */
+        post: operations["article_from_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/files/{file_id}/drawing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drawing
+         * @description A drawing as it came: its layers, units and strokes.
+         */
+        get: operations["drawing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/files/{file_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description A picture as it came.
+         */
+        get: operations["picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/files/{file_id}/sorted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sorted Drawing
+         * @description The pieces of a drawing, once it is said what its layers are and what its unit is.
+         */
+        post: operations["sorted_drawing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/files/{file_id}/straight.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Straight Picture
+         * @description A picture on squared paper, straightened by its squares.
+         */
+        get: operations["straight_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/files/{file_id}/traced": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Traced Picture
+         * @description The outlines of what lies on squared paper in a picture.
+         */
+        post: operations["traced_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/half": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Whole Of Half
+         * @description The whole of a half pattern, and whether its fold edge is straight and square.
+         */
+        post: operations["whole_of_half"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/scale": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scale
+         * @description What a printed bar that was measured tells of the printer.
+         */
+        get: operations["scale"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/shapes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shapes
+         * @description The shapes that are drawn from a few measures.
+         */
+        get: operations["shapes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/shapes/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw Shape
+         * @description A shape drawn from its measures.
+         */
+        post: operations["draw_shape"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/squared-page.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Squared Page
+         * @description The squared page to photograph parts on.
+         */
+        get: operations["squared_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Article
+         * @description A product at one revision: its patterns and how they go together.
+         */
+        Article: {
+            /**
+             * Hardware
+             * @default []
+             */
+            hardware: components["schemas"]["Hardware"][];
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["Pattern"][];
+            /**
+             * Seams
+             * @default []
+             */
+            seams: components["schemas"]["Seam"][];
+            /** Slug */
+            slug: string;
+            /**
+             * Thread
+             * @default waxed linen 0.8 mm
+             */
+            thread: string;
+        };
+        /** ArticleCard */
+        ArticleCard: {
+            /** Batches */
+            batches: string[];
+            /** Id */
+            id: number;
+            /** Leather M2 */
+            leather_m2: {
+                [key: string]: number;
+            };
+            /** Letter */
+            letter: string;
+            /** Look */
+            look: number;
+            /** Name */
+            name: string;
+            /** Pieces */
+            pieces: components["schemas"]["CardPiece"][];
+            /** Slug */
+            slug: string;
+            /** Wrong */
+            wrong: number;
+        };
         /** ArticleOut */
         ArticleOut: {
             /** Area M2 */
@@ -380,10 +878,47 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Parts */
+            parts: {
+                [key: string]: string[];
+            };
             /** Pieces */
             pieces: components["schemas"]["PieceOut"][];
+            /** Revision */
+            revision: string;
             /** Slug */
             slug: string;
+        };
+        /**
+         * ArticleView
+         * @description An article at one revision: the document itself, drawn, reckoned and looked over.
+         */
+        ArticleView: {
+            article: components["schemas"]["Article"];
+            /** Batches */
+            batches: string[];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Drawn */
+            drawn: components["schemas"]["DrawnPiece"][];
+            figures: components["schemas"]["FiguresOut"];
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Id */
+            id: number;
+            /** Letter */
+            letter: string;
+            /** Newest */
+            newest: boolean;
+            /** Number */
+            number: number;
+            /** Reason */
+            reason: string;
+            /** Version */
+            version: number;
         };
         /** BatchOut */
         BatchOut: {
@@ -438,6 +973,11 @@ export interface components {
             /** State */
             state: string;
         };
+        /** Body_bring_in */
+        Body_bring_in: {
+            /** File */
+            file: string;
+        };
         /** Bounds */
         Bounds: {
             /** X0 */
@@ -448,6 +988,44 @@ export interface components {
             y0: number;
             /** Y1 */
             y1: number;
+        };
+        /**
+         * CardPiece
+         * @description A piece as its card template hangs in the drawer; ``name`` with how many go into an article.
+         */
+        CardPiece: {
+            /** Each */
+            each: number;
+            /** Grain Deg */
+            grain_deg: number | null;
+            /** Name */
+            name: string;
+            /** Pair */
+            pair: boolean;
+            /** Rings */
+            rings: number[][][];
+            /** Slug */
+            slug: string;
+        };
+        /**
+         * ChangeOut
+         * @description How a piece changed; the outlines before and after lie over each other as they are drawn.
+         */
+        ChangeOut: {
+            /** After */
+            after: number[][][];
+            /** Before */
+            before: number[][][];
+            /** Differs */
+            differs: components["schemas"]["DifferenceOut"][];
+            /** Kind */
+            kind: string;
+            /** Moved Mm */
+            moved_mm: number;
+            /** Name */
+            name: string;
+            /** Slug */
+            slug: string;
         };
         /** ChosenLeather */
         ChosenLeather: {
@@ -479,6 +1057,97 @@ export interface components {
             /** Id */
             id: number;
         };
+        /** DifferenceOut */
+        DifferenceOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * DrawingOut
+         * @description A drawing as it came, in the file's own units; ``unit_mm`` is None where the file does not say.
+         */
+        DrawingOut: {
+            /** Height */
+            height: number;
+            /** Layers */
+            layers: components["schemas"]["LayerOut"][];
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /** Strokes */
+            strokes: components["schemas"]["StrokeOut"][];
+            /** Unit Mm */
+            unit_mm: number | null;
+            /** Unit Says */
+            unit_says: string;
+            /** Units Mm */
+            units_mm: {
+                [key: string]: number;
+            };
+            /** Width */
+            width: number;
+        };
+        /**
+         * DrawnPiece
+         * @description A pattern drawn: what is cut, the finished outline, edges, marks, and its measures in mm and m2.
+         */
+        DrawnPiece: {
+            /** Area M2 */
+            area_m2: number;
+            bounds: components["schemas"]["Bounds"];
+            /** Cut */
+            cut: number[][][];
+            /** Edges */
+            edges: components["schemas"]["EdgeOut"][];
+            /** Finished */
+            finished: number[][];
+            /** Grain Deg */
+            grain_deg: number | null;
+            /** Hidden */
+            hidden: number[][][];
+            /** Length Mm */
+            length_mm: number;
+            /** Letter */
+            letter: string;
+            /** Marks */
+            marks: components["schemas"]["MarkLine"][];
+            name_at: components["schemas"]["Circle"];
+            /** Needs */
+            needs: string[];
+            /** Quantity Words */
+            quantity_words: string;
+            /** Slug */
+            slug: string;
+            /** Stitches */
+            stitches: components["schemas"]["StitchOut"][];
+            /** Width Mm */
+            width_mm: number;
+        };
+        /**
+         * EdgeMargin
+         * @description Leather left beyond one run of the finished outline.
+         */
+        EdgeMargin: {
+            /** Mm */
+            mm: number;
+            run: components["schemas"]["Run"];
+        };
+        /**
+         * EdgeOut
+         * @description An edge of the finished outline from corner to corner: its run, length and points to draw.
+         */
+        EdgeOut: {
+            /** Length Mm */
+            length_mm: number;
+            /** Points */
+            points: number[][];
+            run: components["schemas"]["Run"];
+        };
         /** Figures */
         Figures: {
             /** Cost */
@@ -508,6 +1177,54 @@ export interface components {
             /** Yield Of Used */
             yield_of_used: number;
         };
+        /** FiguresOut */
+        FiguresOut: {
+            /** Hardware */
+            hardware: {
+                [key: string]: number;
+            };
+            /** Leather M2 */
+            leather_m2: {
+                [key: string]: number;
+            };
+            /** Pieces */
+            pieces: number;
+            /** Seams */
+            seams: components["schemas"]["SeamOut"][];
+            /** Stitches */
+            stitches: number;
+            /** Thread Mm */
+            thread_mm: number;
+        };
+        /**
+         * FileOut
+         * @description A file that was brought in, and what can be made of it.
+         */
+        FileOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "drawing" | "picture" | "article";
+            /** Name */
+            name: string;
+        };
+        /** FindingOut */
+        FindingOut: {
+            /** Do */
+            do: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "wrong" | "look";
+            /** Piece */
+            piece: string;
+            /** Says */
+            says: string;
+        };
         /** FlawOut */
         FlawOut: {
             /** Kind */
@@ -519,10 +1236,37 @@ export interface components {
             /** Severity Name */
             severity_name: string;
         };
+        /**
+         * FoundOut
+         * @description A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the drawing, in mm.
+         */
+        FoundOut: {
+            at: components["schemas"]["XY"];
+            /** Length Mm */
+            length_mm: number;
+            /** Marks */
+            marks: components["schemas"]["MarkLine"][];
+            pattern: components["schemas"]["Pattern"];
+            /** Rings */
+            rings: number[][][];
+            /** Width Mm */
+            width_mm: number;
+        };
         /** FromRevision */
         FromRevision: {
             /** Base */
             base: number;
+        };
+        /** GapOut */
+        GapOut: {
+            /** Closed */
+            closed: boolean;
+            /** Mm */
+            mm: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /** GoTo */
         GoTo: {
@@ -530,6 +1274,23 @@ export interface components {
             base: number;
             /** Number */
             number: number;
+        };
+        /** HalfPattern */
+        HalfPattern: {
+            /** Contour */
+            contour: number[][];
+            end: components["schemas"]["XY"];
+            start: components["schemas"]["XY"];
+        };
+        /**
+         * Hardware
+         * @description Something bought that goes into an article: how many.
+         */
+        Hardware: {
+            /** Each */
+            each: number;
+            /** Name */
+            name: string;
         };
         /** HideFigures */
         HideFigures: {
@@ -657,6 +1418,8 @@ export interface components {
             hidden: number[][][];
             /** Id */
             id: string;
+            /** Marks */
+            marks: components["schemas"]["MarkLine"][];
             /** Name */
             name: string;
             name_at: components["schemas"]["Circle"];
@@ -710,6 +1473,24 @@ export interface components {
             /** Wanted */
             wanted: number;
         };
+        /** LayerOut */
+        LayerOut: {
+            /** Closed */
+            closed: number;
+            /** Colour */
+            colour: string;
+            /** Labels */
+            labels: number;
+            /** Name */
+            name: string;
+            /** Strokes */
+            strokes: number;
+            /**
+             * Suggested
+             * @enum {string}
+             */
+            suggested: "outline" | "window" | "stitch" | "hole" | "fold" | "glue" | "skive" | "place" | "leave out";
+        };
         /**
          * LeatherOffer
          * @description A hide that could serve: ``never`` names pieces it can never bear, in words.
@@ -736,6 +1517,126 @@ export interface components {
             name: string;
             /** Quantity */
             quantity: number;
+            /** Revision */
+            revision: string;
+        };
+        /**
+         * Mark
+         * @description Something pricked or drawn on a piece. Which fields count depends on ``kind``:
+         *
+         *     - stitch: along ``run`` at ``offset_mm`` inside the edge, or along ``path`` where that has points; ``pitch_mm``, ``spacing``;
+         *     - hole: punch of ``width_mm`` across at ``at``; slot: ``length_mm`` by ``width_mm`` at ``at``, turned ``turn_deg``;
+         *     - fold: along ``path``; glue: a band ``width_mm`` wide along ``run``; skive: the same, ``left_mm`` thick afterwards;
+         *     - place: the piece ``piece`` lies with its origin at ``at``, turned ``turn_deg``; with ``covers`` what it hides
+         *       need not show (or, where it is no piece of this article, its outline in ``path``);
+         *     - stamp: ``text`` at ``at``, ``length_mm`` long.
+         */
+        Mark: {
+            at?: components["schemas"]["XY"] | null;
+            /**
+             * Closed
+             * @default false
+             */
+            closed: boolean;
+            /**
+             * Covers
+             * @default true
+             */
+            covers: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "stitch" | "hole" | "slot" | "fold" | "glue" | "skive" | "place" | "stamp";
+            /**
+             * Left Mm
+             * @default 0.8
+             */
+            left_mm: number;
+            /**
+             * Length Mm
+             * @default 20
+             */
+            length_mm: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Offset Mm
+             * @default 3
+             */
+            offset_mm: number;
+            /**
+             * Path
+             * @default []
+             */
+            path: components["schemas"]["XY"][];
+            /**
+             * Piece
+             * @default
+             */
+            piece: string;
+            /**
+             * Pitch Mm
+             * @default 4
+             */
+            pitch_mm: number;
+            run?: components["schemas"]["Run"] | null;
+            /**
+             * Side
+             * @default grain
+             * @enum {string}
+             */
+            side: "grain" | "flesh";
+            /**
+             * Spacing
+             * @default nearest
+             * @enum {string}
+             */
+            spacing: "nearest" | "ease" | "pitch";
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+            /**
+             * Width Mm
+             * @default 4
+             */
+            width_mm: number;
+        };
+        /**
+         * MarkLine
+         * @description A mark as it is drawn: a line, a closed area or single pricks, in the piece's own mm.
+         */
+        MarkLine: {
+            /**
+             * Draws
+             * @enum {string}
+             */
+            draws: "line" | "area" | "pricks";
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Points */
+            points: number[][];
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "grain" | "flesh";
+            /** Words */
+            words: string;
         };
         /** MaterialNeed */
         MaterialNeed: {
@@ -772,10 +1673,96 @@ export interface components {
             /** F */
             f: number;
         };
+        /** MeasureOut */
+        MeasureOut: {
+            /** Choices */
+            choices: string[];
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Usual */
+            usual: number;
+            /** Whole */
+            whole: boolean;
+        };
+        /** Measures */
+        Measures: {
+            /** Measures */
+            measures: {
+                [key: string]: number;
+            };
+        };
         /** Named */
         Named: {
             /** Mark */
             mark: string;
+        };
+        /**
+         * Needs
+         * @description What a piece needs of the leather. ``grain_tolerance_deg`` of 180 lets it lie any way; ``hidden`` are painted areas.
+         */
+        Needs: {
+            /**
+             * Grain Deg
+             * @default 0
+             */
+            grain_deg: number;
+            /**
+             * Grain Tolerance Deg
+             * @default 180
+             */
+            grain_tolerance_deg: number;
+            /**
+             * Hidden
+             * @default []
+             */
+            hidden: number[][][];
+            /** Least Mm */
+            least_mm?: number | null;
+            /**
+             * Max Tightness
+             * @default 4
+             */
+            max_tightness: number;
+            /** Most Mm */
+            most_mm?: number | null;
+            /**
+             * Reversible
+             * @default true
+             */
+            reversible: boolean;
+            /**
+             * Show Limit
+             * @default 2
+             */
+            show_limit: number;
+            /** Skived Mm */
+            skived_mm?: number | null;
+            /**
+             * Template
+             * @default
+             */
+            template: string;
+            /**
+             * Value
+             * @default 1
+             */
+            value: number;
+        };
+        /** NewArticle */
+        NewArticle: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /** NewBatch */
         NewBatch: {
@@ -817,24 +1804,131 @@ export interface components {
              */
             objective: "fill" | "sets" | "order";
         };
-        /** NewLine */
+        /**
+         * NewLine
+         * @description ``ways`` are the ways chosen to make the article's parts, by part; the usual one where none is named.
+         */
         NewLine: {
             /** Article Id */
             article_id: number;
             /** Quantity */
             quantity: number;
-        };
-        /** NewRevision */
-        NewRevision: {
-            /** Base */
-            base: number;
             /**
-             * Mark
+             * Ways
+             * @default {}
+             */
+            ways: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * OutlineOut
+         * @description An outline: its nodes (2 or 6 numbers each), its windows, and both drawn.
+         */
+        OutlineOut: {
+            /** Contour */
+            contour: number[][];
+            /** Length Mm */
+            length_mm: number;
+            /** Rings */
+            rings: number[][][];
+            /** Width Mm */
+            width_mm: number;
+            /** Windows */
+            windows: number[][][];
+        };
+        /**
+         * Pattern
+         * @description A piece of an article. ``contour`` is the finished outline; ``margin_mm`` and ``edge_margins`` are cut beyond it.
+         *
+         *     ``each`` is how many one article takes (of a pair, both hands together). ``way`` names the part and the
+         *     way to make it ("arm strap", "double from thin") where a batch may choose. ``lines`` is the piece that this one lines.
+         */
+        Pattern: {
+            /** Contour */
+            contour: number[][];
+            /** Each */
+            each: number;
+            /**
+             * Edge Margins
+             * @default []
+             */
+            edge_margins: components["schemas"]["EdgeMargin"][];
+            /**
+             * Layers
+             * @default 1
+             */
+            layers: number;
+            /**
+             * Lines
              * @default
              */
-            mark: string;
-            /** Placements */
-            placements: components["schemas"]["PlacementRecord"][];
+            lines: string;
+            /**
+             * Margin Mm
+             * @default 0
+             */
+            margin_mm: number;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
+            /** Material */
+            material: string;
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "grain_deg": 0,
+             *       "grain_tolerance_deg": 180,
+             *       "hidden": [],
+             *       "max_tightness": 4,
+             *       "reversible": true,
+             *       "show_limit": 2,
+             *       "template": "",
+             *       "value": 1
+             *     }
+             */
+            needs: components["schemas"]["Needs"];
+            /**
+             * Pair
+             * @default false
+             */
+            pair: boolean;
+            /**
+             * Part
+             * @default
+             */
+            part: string;
+            /**
+             * Seam Lines
+             * @default []
+             */
+            seam_lines: components["schemas"]["SeamLine"][];
+            /** Slug */
+            slug: string;
+            /**
+             * Spare Rate
+             * @default 0
+             */
+            spare_rate: number;
+            /**
+             * Tool
+             * @default knife
+             * @enum {string}
+             */
+            tool: "knife" | "shears" | "strap cutter" | "die";
+            /**
+             * Way
+             * @default
+             */
+            way: string;
+            /**
+             * Windows
+             * @default []
+             */
+            windows: number[][][];
         };
         /**
          * PieceNeed
@@ -969,6 +2063,24 @@ export interface components {
             /** Head */
             head: number;
         };
+        /** RevisionCard */
+        RevisionCard: {
+            /** Batches */
+            batches: string[];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Letter */
+            letter: string;
+            /** Number */
+            number: number;
+            /** Pieces */
+            pieces: number;
+            /** Reason */
+            reason: string;
+        };
         /** RevisionOut */
         RevisionOut: {
             /**
@@ -988,6 +2100,14 @@ export interface components {
             stands_for: number | null;
             /** Yield Of Used */
             yield_of_used: number;
+        };
+        /**
+         * Run
+         * @description The part of an outline from the place nearest ``start``, in the outline's own order, to the place nearest ``end``.
+         */
+        Run: {
+            end: components["schemas"]["XY"];
+            start: components["schemas"]["XY"];
         };
         /**
          * RunLay
@@ -1015,6 +2135,233 @@ export interface components {
              */
             seed: number;
         };
+        /**
+         * SaveArticle
+         * @description An article changed: ``base`` is the version it was changed from.
+         */
+        SaveArticle: {
+            article: components["schemas"]["Article"];
+            /** Base */
+            base: number;
+        };
+        /** ScaleOut */
+        ScaleOut: {
+            /** Factor */
+            factor: number;
+            /** Right */
+            right: boolean;
+            /** Says */
+            says: string;
+            /** Scale */
+            scale: number;
+            /** Set Percent */
+            set_percent: number;
+        };
+        /**
+         * Seam
+         * @description Stitch lines that are sewn to each other. ``times`` in each article; thread is run times ``factor`` plus two tails of ``tail_mm``.
+         */
+        Seam: {
+            /**
+             * Factor
+             * @default 5
+             */
+            factor: number;
+            /** Name */
+            name: string;
+            /** Sides */
+            sides: components["schemas"]["SeamSide"][];
+            /**
+             * Tail Mm
+             * @default 150
+             */
+            tail_mm: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+        };
+        /**
+         * SeamLine
+         * @description A line across which the piece may be made in two, each half with ``allowance_mm`` beyond the line.
+         */
+        SeamLine: {
+            /**
+             * Allowance Mm
+             * @default 8
+             */
+            allowance_mm: number;
+            end: components["schemas"]["XY"];
+            /** Id */
+            id: string;
+            start: components["schemas"]["XY"];
+        };
+        /** SeamOut */
+        SeamOut: {
+            /** Layers */
+            layers: number;
+            /** Name */
+            name: string;
+            /** Run Mm */
+            run_mm: number;
+            /** Stack Mm */
+            stack_mm: number | null;
+            /** Stitches */
+            stitches: number[];
+            /** Thread Mm */
+            thread_mm: number;
+        };
+        /**
+         * SeamSide
+         * @description A stitch line of one piece that meets others in a seam.
+         */
+        SeamSide: {
+            /** Mark */
+            mark: string;
+            /** Piece */
+            piece: string;
+        };
+        /** ShapeOut */
+        ShapeOut: {
+            /** Kind */
+            kind: string;
+            /** Measures */
+            measures: components["schemas"]["MeasureOut"][];
+            /** Says */
+            says: string;
+        };
+        /** SortDrawing */
+        SortDrawing: {
+            /** Unit Mm */
+            unit_mm: number;
+            /**
+             * Uses
+             * @default {}
+             */
+            uses: {
+                [key: string]: "outline" | "window" | "stitch" | "hole" | "fold" | "glue" | "skive" | "place" | "leave out";
+            };
+        };
+        /** SortedDrawing */
+        SortedDrawing: {
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
+            /** Notes */
+            notes: string[];
+            /** Open Lines */
+            open_lines: number[][][];
+            /** Pieces */
+            pieces: components["schemas"]["FoundOut"][];
+        };
+        /** StartOut */
+        StartOut: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * StitchOut
+         * @description How a stitch line falls out: in words, and the pitch that would come nearest to dividing it.
+         */
+        StitchOut: {
+            /** Divides */
+            divides: boolean;
+            /** Mark */
+            mark: string;
+            /** Nearest Pitch Mm */
+            nearest_pitch_mm: number;
+            /** Run Mm */
+            run_mm: number;
+            /** Says */
+            says: string;
+            /** Stitches */
+            stitches: number;
+        };
+        /** StrokeOut */
+        StrokeOut: {
+            /** Closed */
+            closed: boolean;
+            /** Layer */
+            layer: string;
+            /** Points */
+            points: number[][];
+        };
+        /**
+         * TableOut
+         * @description What can be photographed with the camera at hand.
+         */
+        TableOut: {
+            /** Camera */
+            camera: string;
+            /** Tables */
+            tables: string[];
+        };
+        /** TakePicture */
+        TakePicture: {
+            /** Table */
+            table: string;
+        };
+        /**
+         * TracePicture
+         * @description What the cutter says of a picture; ``bar_mm`` is what the 100 mm bar on the printed page measures.
+         */
+        TracePicture: {
+            /** Bar Mm */
+            bar_mm?: number | null;
+            /**
+             * Follow
+             * @default inside
+             * @enum {string}
+             */
+            follow: "outside" | "middle" | "inside";
+            /**
+             * Grow Mm
+             * @default 0
+             */
+            grow_mm: number;
+            /**
+             * Line Mm
+             * @default 0
+             */
+            line_mm: number;
+            /**
+             * Shows
+             * @default part
+             * @enum {string}
+             */
+            shows: "part" | "drawn line";
+            /**
+             * Square Mm
+             * @default 10
+             */
+            square_mm: number;
+            /**
+             * Thickness Mm
+             * @default 1.5
+             */
+            thickness_mm: number;
+        };
+        /**
+         * TracedOut
+         * @description What a picture gave: outlines on the paper in mm, the straightened picture's place there, and advice.
+         */
+        TracedOut: {
+            /** Advice */
+            advice: string[];
+            bounds: components["schemas"]["Bounds"];
+            /** Parts */
+            parts: components["schemas"]["OutlineOut"][];
+            /** Picture */
+            picture: string;
+            /** Rms Mm */
+            rms_mm: number;
+            /** Squares */
+            squares: number;
+            /** Tilt Deg */
+            tilt_deg: number;
+        };
         /** UnplacedOut */
         UnplacedOut: {
             /** Count */
@@ -1026,6 +2373,26 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /** WholeOut */
+        WholeOut: {
+            /** Bow Mm */
+            bow_mm: number;
+            /** Off Square Deg */
+            off_square_deg: number[];
+            outline: components["schemas"]["OutlineOut"];
+            /** Says */
+            says: string[];
+        };
+        /**
+         * XY
+         * @description A point in mm, in the piece's own coordinates.
+         */
+        XY: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
         /** ZoneOut */
         ZoneOut: {
             /** Name */
@@ -1036,6 +2403,23 @@ export interface components {
             stretch_deg: number;
             /** Tightness */
             tightness: number;
+        };
+        /** NewRevision */
+        fairlay__api__models__NewRevision: {
+            /** Base */
+            base: number;
+            /**
+             * Mark
+             * @default
+             */
+            mark: string;
+            /** Placements */
+            placements: components["schemas"]["PlacementRecord"][];
+        };
+        /** NewRevision */
+        fairlay__api__pattern_models__NewRevision: {
+            /** Reason */
+            reason: string;
         };
     };
     responses: never;
@@ -1880,7 +3264,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewRevision"];
+                "application/json": components["schemas"]["fairlay__api__models__NewRevision"];
             };
         };
         responses: {
@@ -2132,6 +3516,1553 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RackHideOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drawers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArticleCard"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_drawer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewArticle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    starts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_with: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pattern"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pattern"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_article: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArticleView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_article: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveArticle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArticleView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_article: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    what_changed: {
+        parameters: {
+            query: {
+                old: number;
+                new: number;
+            };
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    article_file: {
+        parameters: {
+            query: {
+                kind: "svg" | "dxf" | "json" | "pdf";
+                revision?: number | null;
+                paper?: string;
+                piece?: string[] | null;
+                flesh?: boolean;
+            };
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    on_the_rack: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionCard"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_revision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["fairlay__api__pattern_models__NewRevision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArticleView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    camera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakePicture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    article_from_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawingOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sorted_drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SortDrawing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SortedDrawing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    straight_picture: {
+        parameters: {
+            query: {
+                square_mm: number;
+            };
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    traced_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TracePicture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    whole_of_half: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HalfPattern"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scale: {
+        parameters: {
+            query: {
+                measured_mm: number;
+                nominal_mm?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScaleOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shapes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draw_shape: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Measures"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    squared_page: {
+        parameters: {
+            query?: {
+                paper?: string;
+                landscape?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Not Found */

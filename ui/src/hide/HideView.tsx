@@ -1,6 +1,6 @@
 import { select } from 'd3-selection'
 import { zoom, zoomIdentity, type ZoomBehavior, type ZoomTransform } from 'd3-zoom'
-import { useEffect, useImperativeHandle, useRef, useState, type ReactNode, type Ref } from 'react'
+import { useEffect, useImperativeHandle, useRef, useState, type PointerEvent as ReactPointerEvent, type ReactNode, type Ref } from 'react'
 import type { Schemas } from '../api/client'
 import { useUnits } from '../parts/units'
 
@@ -11,25 +11,45 @@ export interface ViewHandle {
   move: (dx: number, dy: number) => void
 }
 
+/** A place in mm. */
+export interface At { x: number; y: number }
+
 const TAPE = 26
+
+/** Where a pointer is, in the mm of the drawing it is over. */
+export function atPointer(svg: SVGSVGElement, event: { clientX: number; clientY: number }): At {
+  const to = svg.querySelector<SVGGElement>('g[data-mm]')?.getScreenCTM()?.inverse()
+  const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(to)
+  return { x: Math.round(p.x * 100) / 100, y: Math.round(p.y * 100) / 100 }
+}
+
+const told = (kind: 'down' | 'move' | 'up', act: (kind: 'down' | 'move' | 'up', at: At, event: ReactPointerEvent<SVGSVGElement>) => void) => (event: ReactPointerEvent<SVGSVGElement>) => { act(kind, atPointer(event.currentTarget, event), event) }
+const mayMove = (event: Event, held: boolean) => event.type === 'wheel' || (!held && !(event.target instanceof Element && event.target.closest('[data-grab]')) && !('button' in event && event.button))
 
 /**
  * A hide filling its space, at a scale told by a tape along the backbone and one down the depth.
  * Wheel or pinch to go nearer, drag to move; the handle does the same from keys. `children` draw in mm.
  */
-export function HideView({ bounds, handle, label, children }: { bounds: Schemas['Bounds']; handle?: Ref<ViewHandle>; label: string; children: (scale: number) => ReactNode }) {
+export function HideView({ bounds, handle, label, children, held = false, onPointer }: {
+  bounds: Schemas['Bounds']; handle?: Ref<ViewHandle>; label: string; children: (scale: number) => ReactNode
+  /** Held still: a drag draws and does not move the view. What carries data-grab is never the view's to drag. */
+  held?: boolean
+  onPointer?: (kind: 'down' | 'move' | 'up', at: At, event: ReactPointerEvent<SVGSVGElement>) => void
+}) {
   const svg = useRef<SVGSVGElement>(null)
   const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null)
   const [size, setSize] = useState<{ w: number; h: number } | null>(null)
   const [view, setView] = useState<ZoomTransform>(zoomIdentity)
   const { x0, y0, x1, y1 } = bounds
+  const heldNow = useRef(held)
+  useEffect(() => { heldNow.current = held }, [held])
 
   useEffect(() => {
     const own = svg.current
     if (own === null) return
     const watch = new ResizeObserver(() => { setSize({ w: own.clientWidth, h: own.clientHeight }) })
     watch.observe(own)
-    behaviour.current = zoom<SVGSVGElement, unknown>().scaleExtent([0.6, 40]).on('zoom', (event: { transform: ZoomTransform }) => { setView(event.transform) })
+    behaviour.current = zoom<SVGSVGElement, unknown>().scaleExtent([0.6, 40]).filter((event: Event) => mayMove(event, heldNow.current)).on('zoom', (event: { transform: ZoomTransform }) => { setView(event.transform) })
     select(own).call(behaviour.current)
     return () => { watch.disconnect() }
   }, [])
@@ -53,10 +73,13 @@ export function HideView({ bounds, handle, label, children }: { bounds: Schemas[
   const tx = view.applyX(left) - x0 * scale
   const ty = view.applyY(top) - y0 * scale
   return (
-    <svg ref={svg} className="block h-full w-full touch-none select-none" role="img" aria-label={label} data-scale={scale}>
+    <svg
+      ref={svg} className="block h-full w-full touch-none select-none" role="img" aria-label={label} data-scale={scale}
+      {...(onPointer && { onPointerDown: told('down', onPointer), onPointerMove: told('move', onPointer), onPointerUp: told('up', onPointer) })}
+    >
       {size && (
         <>
-          <g transform={`translate(${tx},${ty}) scale(${scale})`}>{children(scale)}</g>
+          <g data-mm transform={`translate(${tx},${ty}) scale(${scale})`}>{children(scale)}</g>
           <Tape along width={size.w} from={(TAPE - tx) / scale} to={(size.w - tx) / scale} at={(mm) => mm * scale + tx} scale={scale} last={x1} />
           <Tape width={size.h} from={(TAPE - ty) / scale} to={(size.h - ty) / scale} at={(mm) => mm * scale + ty} scale={scale} last={y1} />
           <rect width={TAPE} height={TAPE} fill="#c68f2d" />

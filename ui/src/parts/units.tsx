@@ -35,6 +35,20 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
   return <Context value={units}>{children}</Context>
 }
 
+/** A length typed by hand, in mm: "12", "12 mm", "1/8 in", "2 1/2\"", "1.25in"; bare numbers are in the user's own unit. Null where it is no length. */
+export function parseLength(text: string, system: System): number | null {
+  const found = /^\s*(-?)(?:(\d+(?:[.,]\d+)?)(?:\s+(\d+)\/(\d+))?|(\d+)\/(\d+))\s*(mm|cm|in|inch|"|″)?\s*$/i.exec(text)
+  if (!found) return null
+  const [, minus, whole, top, bottom, overs, unders, unit] = found
+  const value = (whole ? Number(whole.replace(',', '.')) : 0) + (top && bottom ? Number(top) / Number(bottom) : 0) + (overs && unders ? Number(overs) / Number(unders) : 0)
+  const per = unit ? (unit.toLowerCase() === 'mm' ? 1 : unit.toLowerCase() === 'cm' ? 10 : MM_PER_INCH) : system === 'metric' ? 1 : MM_PER_INCH
+  return Number.isFinite(value) ? (minus ? -1 : 1) * value * per : null
+}
+
+/** A length as it stands in a field: mm to a tenth or finer, inches to a hundredth. */
+export const lengthText = (mm: number, system: System) => (system === 'metric' ? String(Number(mm.toFixed(2))) : `${Number((mm / MM_PER_INCH).toFixed(3))}`)
+export const unitName = (system: System) => (system === 'metric' ? 'mm' : 'in')
+
 export function useUnits(): Units {
   const units = useContext(Context)
   if (units === null) throw new Error('useUnits outside UnitsProvider')

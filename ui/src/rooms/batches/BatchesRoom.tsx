@@ -41,7 +41,7 @@ export function BatchesRoom() {
               <span className="block text-ink-soft">{batch.due_on ? `due ${dayOf(batch.due_on)}` : 'no day set'}</span>
               <span className="my-3 block border-y border-docket-line py-2">
                 {batch.lines.map((line) => (
-                  <span key={line.article} className="flex gap-3 text-lg"><span className="figure w-10 text-right font-bold">{line.quantity}</span>{line.name}</span>
+                  <span key={line.article} className="flex gap-3 text-lg"><span className="figure w-10 text-right font-bold">{line.quantity}</span>{line.name} <span className="self-center text-sm text-ink-soft">rev. {line.revision}</span></span>
                 ))}
               </span>
               <span className="flex gap-2 whitespace-nowrap text-ink-soft">

@@ -27,6 +27,7 @@ export function NewBatch() {
 function BatchForm({ onClose }: { onClose: () => void }) {
   const articles = useQuery({ queryKey: ['articles'], queryFn: () => told(api.GET('/api/articles')) })
   const [wanted, setWanted] = useState<Record<number, string>>({})
+  const [ways, setWays] = useState<Record<number, Record<string, string>>>({})
   const queries = useQueryClient()
   const go = useNavigate()
   const add = useMutation({
@@ -39,7 +40,7 @@ function BatchForm({ onClose }: { onClose: () => void }) {
         body: {
           number: text('number'), name: text('name'), due_on: text('due_on') || null, gap_mm: Number(text('gap')), grain_school: text('school') as 'backbone' | 'local' | 'free',
           match_sets: (articles.data ?? []).filter((a) => form.get(`match-${a.id}`) && Number(wanted[a.id]) > 0).map((a) => a.slug),
-          lines: Object.entries(wanted).filter(([, n]) => Number(n) > 0).map(([id, n]) => ({ article_id: Number(id), quantity: Number(n) })),
+          lines: Object.entries(wanted).filter(([, n]) => Number(n) > 0).map(([id, n]) => ({ article_id: Number(id), quantity: Number(n), ways: ways[Number(id)] ?? {} })),
         },
       }))
     },
@@ -62,7 +63,16 @@ function BatchForm({ onClose }: { onClose: () => void }) {
         {articles.data?.map((article) => (
           <div key={article.id} className="mt-2 grid grid-cols-[90px_1fr_auto] items-center gap-3">
             <input type="number" min={0} max={10000} step={1} inputMode="numeric" aria-label={`How many ${article.name}`} className={`${FIELD} mt-0 text-right`} value={wanted[article.id] ?? ''} onChange={(e) => { setWanted({ ...wanted, [article.id]: e.target.value }) }} />
-            <span className="text-lg">{article.name}</span>
+            <span>
+              <span className="text-lg">{article.name}</span> <span className="text-sm text-ink-soft">rev. {article.revision}</span>
+              {Object.entries(article.parts).map(([part, own]) => (
+                <label key={part} className="block text-sm text-ink-soft">{part}{' '}
+                  <select className="min-h-9 border border-ink/40 bg-white px-1 text-ink" value={ways[article.id]?.[part] ?? own[0]} onChange={(e) => { setWays({ ...ways, [article.id]: { ...ways[article.id], [part]: e.target.value } }) }}>
+                    {own.map((way) => <option key={way}>{way}</option>)}
+                  </select>
+                </label>
+              ))}
+            </span>
             <label className="flex items-center gap-2 text-sm"><input type="checkbox" name={`match-${article.id}`} className="size-5" /> each from one hide</label>
           </div>
         ))}

@@ -2,6 +2,7 @@ import { memo } from 'react'
 import type { Schemas } from '../../api/client'
 import { boundsOf, pathOf } from '../../hide/paths'
 import { GrainArrow } from '../../hide/PieceCard'
+import { MarkShape } from '../../hide/MarkShape'
 
 type Piece = Schemas['LayPiece']
 type Placement = Schemas['LayPlacement']
@@ -56,6 +57,7 @@ const Laid = memo(
         <path d={pathOf(piece.rings)} transform={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`} fill={out ? '#fff6dc' : '#efe2c4'} fillRule="evenodd" stroke={out ? '#7a5310' : '#3a3128'} strokeWidth={(out ? 3 : 1.1) * px} data-piece={placement.piece} data-copy={placement.copy_number}>
           <title>{`${piece.name} ${placement.copy_number + 1}, ${piece.article}`}</title>
         </path>
+        {piece.marks.length > 0 && scale > 0.45 && <g transform={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`} pointerEvents="none">{piece.marks.map((m, i) => <MarkShape key={i} mark={m} px={px} />)}</g>}
         {out && <HiddenAreas piece={piece} matrix={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`} px={px} />}
         {piece.grain_deg !== null && long * scale > 60 && wide * scale > 36 && (
           <g transform={`translate(${cx},${cy}) rotate(${turn})`} pointerEvents="none">

@@ -1,0 +1,260 @@
+"""A part on straightened squared paper: where it lies, and its edge to a fraction of a pixel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d, median_filter
+
+from fairlay.core.capture.squares import PaperSeen
+from fairlay.core.errors import BadPicture
+from fairlay.core.shapes.rings import Ring
+
+Floats = NDArray[np.floating[Any]]
+Raster = NDArray[Any]
+"""What OpenCV gives back: its stubs know no kind of number."""
+Image = NDArray[np.uint8]
+
+SHADOW_SPREAD = 0.22
+"""How much darker than its surroundings paper may lie in shadow (one standard deviation, as a share): what is merely darker is doubted, what has another colour is not."""
+DARKER_THAN_SHADOW = 0.72
+LEAST_PART_MM2 = 150.0
+LEAST_HOLE_MM2 = 12.0
+SPECK_MM = 1.2
+LINE_ROOM_MM = 0.9
+STEP_MM = 0.5
+REACH_MM = 1.6
+NECK_SHARE = 0.4
+
+
+@dataclass(frozen=True, eq=False)
+class Straight:
+    """A picture straightened: ``image`` (h, w, 3) uint8, ``px_per_mm``, and where its top left corner is on the paper, in mm."""
+
+    image: Image
+    px_per_mm: float
+    x0: float
+    y0: float
+
+    def to_mm(self, px: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return points of the straightened picture on the paper, in mm."""
+        return np.asarray((px + 0.5) / self.px_per_mm + np.array([self.x0, self.y0]))
+
+
+@dataclass(frozen=True, eq=False)
+class PartSeen:
+    """One part: its outline and holes on the paper in mm, its area, and whether it may be two that touch (the width of the neck)."""
+
+    outline: Ring
+    holes: tuple[Ring, ...]
+    area_mm2: float
+    neck_mm: float | None
+
+
+def straighten(image: Image, paper: PaperSeen) -> Straight:
+    """Return the squares that were found as seen from straight above, at about the picture's own detail."""
+    x0, y0, x1, y1 = paper.bounds_mm
+    scale = float(np.clip(paper.px_per_mm(), 2.5, 7.0))
+    w, h = round((x1 - x0) * scale), round((y1 - y0) * scale)
+    x, y = np.meshgrid((np.arange(w) + 0.5) / scale + x0, (np.arange(h) + 0.5) / scale + y0)
+    at = paper.to_picture(np.stack([x.ravel(), y.ravel()], axis=1)).reshape(h, w, 2).astype(np.float32)
+    return Straight(np.asarray(cv2.remap(image, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT), np.uint8), scale, x0, y0)
+
+
+def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
+    """Return the parts that lie on the paper, the largest first.
+
+    Raises BadPicture where nothing lies there, or where a part reaches over the border of the squares.
+    """
+    ratio = _against_paper(straight, paper)
+    score = _score(ratio, straight.px_per_mm)
+    k = max(3, round(SPECK_MM * straight.px_per_mm) | 1)
+    dark = np.asarray((1 - ratio.mean(axis=2)) / 0.8, np.float32)
+    # Too dark for any shadow is part, whatever its colour: an edge burnished black round a brown face.
+    mask: Raster = ((score > 0.5) | (dark > DARKER_THAN_SHADOW)).astype(np.uint8)
+    mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
+    mask = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    least = LEAST_PART_MM2 * straight.px_per_mm**2
+    found = sorted((c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] >= least), key=lambda c: -int(stats[c, cv2.CC_STAT_AREA]))
+    if not found:
+        raise BadPicture("nothing but paper was seen inside the squares", value=0, expected="one part, darker than the paper or of another colour, inside the squares")
+    h, w = mask.shape
+    edge = max(2, round(0.8 * straight.px_per_mm))
+    parts = []
+    for c in found:
+        x, y, bw, bh = (int(v) for v in stats[c, :4])
+        if x <= edge or y <= edge or x + bw >= w - edge or y + bh >= h - edge:
+            if int(stats[c, cv2.CC_STAT_AREA]) < 0.3 * int(stats[found[0], cv2.CC_STAT_AREA]) and c != found[0]:
+                continue
+            raise BadPicture(
+                "a part reaches over the border of the squares, so its outline there cannot be measured",
+                value=(x, y, bw, bh),
+                expected="the whole part inside the squares, a square or two clear of the border: move it, turn it, or use larger paper",
+            )
+        parts.append(_one_part((labels == c).astype(np.uint8), score, dark, straight))
+    return parts
+
+
+def _against_paper(straight: Straight, paper: PaperSeen) -> Floats:
+    """The picture over what the paper would show there: 1 is paper in full light. The lines are taken out."""
+    s, ppm = paper.square_mm, straight.px_per_mm
+    image = straight.image.astype(np.float32) / 255
+    size = max(3, round(2.2 * LINE_ROOM_MM * ppm) | 1)
+    closed = cv2.morphologyEx(image, cv2.MORPH_CLOSE, np.ones((size, size), np.uint8))
+    x = (np.arange(image.shape[1]) + 0.5) / ppm
+    y = (np.arange(image.shape[0]) + 0.5) / ppm
+    on = (np.abs((x + s / 2) % s - s / 2) < LINE_ROOM_MM)[None, :] | (np.abs((y + s / 2) % s - s / 2) < LINE_ROOM_MM)[:, None]
+    # A closing takes the brightest nearby, noise and all; it is brought down to what the paper is beside the line.
+    image = np.where(on[..., None], closed - _lift(image, closed, on), image)
+    across, down = round((paper.bounds_mm[2] - paper.bounds_mm[0]) / s), round((paper.bounds_mm[3] - paper.bounds_mm[1]) / s)
+    levels = np.zeros((down, across, 3), np.float32)
+    weight = np.zeros((down, across), np.float32)
+    for i, j in paper.index - paper.index.min(axis=0):
+        a, b = int((i + 0.2) * s * ppm), int((i + 0.8) * s * ppm)
+        c, d = int((j + 0.2) * s * ppm), int((j + 0.8) * s * ppm)
+        levels[j, i] = np.median(image[c:d, a:b].reshape(-1, 3), axis=0)
+        weight[j, i] = 1.0
+    field = _filled(levels, weight)
+    h, w = image.shape[:2]
+    # The middle of square (i, j) is at ((i + 0.5) s, (j + 0.5) s): resizing keeps middles so.
+    full = cv2.resize(field, (round(across * s * ppm), round(down * s * ppm)), interpolation=cv2.INTER_CUBIC)[:h, :w]
+    full = cv2.copyMakeBorder(full, 0, h - full.shape[0], 0, w - full.shape[1], cv2.BORDER_REPLICATE)
+    return np.asarray(image / np.maximum(full, 0.04), np.float32)
+
+
+def _lift(image: Raster, closed: Raster, on: NDArray[np.bool_]) -> Floats:
+    """How much brighter the closing is than plain paper, by channel."""
+    off = ~on
+    return np.asarray(np.median((closed - image)[off], axis=0), np.float32)
+
+
+def _filled(levels: Floats, weight: Floats) -> Floats:
+    """Levels of the squares that are plain paper, spread smoothly over those that are not, nearest first."""
+    out, have = levels.copy(), weight.copy()
+    while have.min() == 0:
+        total = cv2.blur(out * have[..., None], (3, 3), borderType=cv2.BORDER_CONSTANT)
+        count = cv2.blur(have, (3, 3), borderType=cv2.BORDER_CONSTANT)
+        new = (have == 0) & (count > 1e-6)
+        if not new.any():
+            break
+        out[new] = total[new] / count[new][:, None]
+        have[new] = 1.0
+    return out
+
+
+def _score(ratio: Floats, ppm: float) -> Floats:
+    """How far each place is from paper toward the part: 0 paper, 1 part, linear between, blind to shadow as far as colours allow.
+
+    Fisher's discriminant between what is surely part and paper, whose spread includes that of shadow (equal in all channels).
+    """
+    smooth = cv2.GaussianBlur(ratio, (0, 0), max(0.5, 0.15 * ppm))
+    light = smooth.mean(axis=2)
+    chroma = smooth / np.maximum(light, 0.02)[..., None]
+    usual = np.median(chroma[light > 0.85].reshape(-1, 3), axis=0) if (light > 0.85).any() else np.ones(3)
+    colour = np.abs(chroma - usual).max(axis=2)
+    sure = ((light < 0.5) | ((colour > 0.12) & (light < 0.97))).astype(np.uint8)
+    if sure.mean() < 0.002:
+        sure = ((light < 0.72) | (colour > 0.07)).astype(np.uint8)
+    k = max(3, round(1.5 * ppm) | 1)
+    sure = cv2.morphologyEx(sure, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(sure, connectivity=8)
+    if count < 2:
+        return np.zeros(ratio.shape[:2], np.float32)
+    large = [c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] > 0.2 * stats[1:, cv2.CC_STAT_AREA].max()]
+    inside = np.isin(labels, large).astype(np.uint8)
+    depth = cv2.distanceTransform(inside, cv2.DIST_L2, 3)
+    core = depth > min(2.0 * ppm, 0.6 * float(depth.max()))
+    part = smooth[core].astype(np.float64)
+    middle = np.median(part, axis=0)
+    paper = smooth[(light > 0.85) & (labels == 0)]
+    spread = np.cov(part.T) * 0.5 + (np.cov(paper[:: max(1, len(paper) // 50_000)].T) if len(paper) > 10 else np.eye(3) * 1e-4)
+    spread = spread + np.full((3, 3), SHADOW_SPREAD**2) + np.eye(3) * 1e-4
+    w = np.linalg.solve(spread, middle - 1.0)
+    return np.asarray(((ratio - 1.0) @ w.astype(np.float32)) / float(w @ (middle - 1.0)), np.float32)
+
+
+def _one_part(mask: Raster, score: Raster, dark: Raster, straight: Straight) -> PartSeen:
+    ppm = straight.px_per_mm
+    contours, tree = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+    if tree is None:
+        raise BadPicture("the part has no edge", value=0, expected="a part of one piece")
+    fields = tuple(cv2.GaussianBlur(f, (0, 0), max(0.5, 0.12 * ppm)) for f in (score, dark))
+    rings, areas = [], []
+    for contour, (_, _, _, parent) in zip(contours, tree[0], strict=True):
+        area = cv2.contourArea(contour)
+        if area < LEAST_HOLE_MM2 * ppm**2:
+            continue
+        rings.append((parent >= 0, straight.to_mm(_refined(contour[:, 0].astype(np.float64), fields, ppm))))
+        areas.append(area)
+    outline = max(((hole, ring) for hole, ring in rings if not hole), key=lambda r: len(r[1]))[1]
+    holes = tuple(ring for hole, ring in rings if hole)
+    filled: Raster = cv2.drawContours(np.zeros_like(mask), contours, -1, 1, -1)
+    return PartSeen(outline, holes, float(max(areas)) / ppm**2, _neck(filled, ppm))
+
+
+def _neck(mask: Raster, ppm: float) -> float | None:
+    """Width of the neck between two large lobes of a mask, where it is under ``NECK_SHARE`` of the narrower lobe's own width; None where there is none."""
+    small = cv2.resize(mask, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_NEAREST)
+    depth: Raster = cv2.distanceTransform(cv2.copyMakeBorder(small, 1, 1, 1, 1, cv2.BORDER_CONSTANT), cv2.DIST_L2, 5)
+    deepest = float(depth.max())
+    for level in np.linspace(0.03, NECK_SHARE, 14) * deepest:
+        count, labels = cv2.connectedComponents((depth > level).astype(np.uint8))
+        if count < 3:
+            continue
+        lobes = np.sort([float(depth[labels == c].max()) for c in range(1, count)])
+        if lobes[-2] * NECK_SHARE >= level and lobes[-2] > 0.25 * deepest:
+            return float(2 * level * 2 / ppm)
+    return None
+
+
+def _refined(contour: NDArray[np.float64], fields: tuple[Raster, ...], ppm: float) -> NDArray[np.float64]:
+    """A contour of whole pixels moved, point by point every ``STEP_MM``, to where a field crosses half way between its levels inside and outside.
+
+    The first of the fields (colour, darkness) in which inside and outside differ plainly there is taken.
+    """
+    closed = np.concatenate([contour, contour[:1]])
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
+    n = max(12, int(along[-1] / (STEP_MM * ppm)))
+    at = np.linspace(0, along[-1], n, endpoint=False)
+    ring = np.stack([np.interp(at, along, closed[:, d]) for d in (0, 1)], axis=1)
+    t = np.arange(-REACH_MM, REACH_MM + 1e-9, 0.08) * ppm
+    for spread in (2.0, 1.2):
+        smooth = gaussian_filter1d(ring, spread, axis=0, mode="wrap")
+        tangent = np.roll(smooth, -1, axis=0) - np.roll(smooth, 1, axis=0)
+        normal = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        x = (ring[:, None, 0] + normal[:, None, 0] * t).astype(np.float32)
+        y = (ring[:, None, 1] + normal[:, None, 1] * t).astype(np.float32)
+        move = np.full(len(ring), np.nan)
+        for field in fields:
+            profile = cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            move = np.where(np.isfinite(move), move, _half_way(profile, t))
+        move = np.where(np.isfinite(move), move, 0.0)
+        move = gaussian_filter1d(median_filter(move, 5, mode="wrap"), 0.8, mode="wrap")
+        ring = ring + normal * move[:, None]
+    return np.asarray(ring)
+
+
+def _half_way(profile: Raster, t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where each row ``(n, len(t))`` is half way between its two ends, nearest to the middle; NaN where its ends hardly differ."""
+    ends = max(3, len(t) // 5)
+    first, last = np.median(profile[:, :ends], axis=1), np.median(profile[:, -ends:], axis=1)
+    up = last > first
+    rising = np.where(up[:, None], profile, -profile)
+    level = (np.where(up, last, -last) + np.where(up, first, -first)) / 2
+    return np.where(np.abs(last - first) > 0.35, _crossing(rising - level[:, None], t), np.nan)
+
+
+def _crossing(rising: NDArray[np.float64], t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where each row goes from below zero to above, nearest to t = 0; NaN where it never does."""
+    up = (rising[:, :-1] < 0) & (rising[:, 1:] >= 0)
+    share = -rising[:, :-1] / np.where(up, rising[:, 1:] - rising[:, :-1], 1.0)
+    where = np.where(up, t[:-1] + share * (t[1] - t[0]), np.nan)
+    far = np.where(np.isnan(where), np.inf, np.abs(where))
+    best = far.argmin(axis=1)
+    found = where[np.arange(len(where)), best]
+    return np.asarray(found)

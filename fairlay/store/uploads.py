@@ -1,0 +1,41 @@
+"""Files and photographs that patterns come from, kept as they came."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fairlay.core.errors import NotFound, Refused
+from fairlay.store.clock import now
+from fairlay.store.database import connected
+from fairlay.store.tables import UploadRow
+
+MOST_BYTES = 40_000_000
+
+
+@dataclass(frozen=True)
+class Upload:
+    """A file that was brought in."""
+
+    id: int
+    name: str
+    media_type: str
+    body: bytes
+
+
+@connected
+def keep(name: str, media_type: str, body: bytes) -> int:
+    """Keep a file; return its id. Raises Refused for one that is empty or larger than ``MOST_BYTES``."""
+    if not body:
+        raise Refused(f"{name or 'the file'} is empty", value=0, expected="a file with something in it")
+    if len(body) > MOST_BYTES:
+        raise Refused(f"{name} has {len(body) / 1e6:.0f} MB", value=len(body), expected=f"{MOST_BYTES // 1_000_000} MB at most; nothing was kept")
+    return int(UploadRow.create(name=name[:255], media_type=media_type[:64], body=body, created_at=now()).id)
+
+
+@connected
+def upload(upload_id: int) -> Upload:
+    """Return a file that was kept. Raises NotFound."""
+    row = UploadRow.get_or_none(UploadRow.id == upload_id)
+    if row is None:
+        raise NotFound(f"there is no file {upload_id}", value=upload_id)
+    return Upload(row.id, row.name, row.media_type, bytes(row.body))

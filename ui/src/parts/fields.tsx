@@ -1,0 +1,80 @@
+import { useId, useState, type ReactNode } from 'react'
+import { lengthText, parseLength, unitName, useUnits } from './units'
+
+export const FIELD = 'min-h-11 border border-ink/40 bg-white px-2 text-ink'
+
+/** A length in the user's units; "1/8 in" or "3 mm" may be typed in either. What is no length is put back. */
+export function LengthField({ label, mm, onChange, width = 'w-24', className = '', disabled = false, hint }: { label: ReactNode; mm: number; onChange: (mm: number) => void; width?: string; className?: string; disabled?: boolean; hint?: string | undefined }) {
+  const { system } = useUnits()
+  return <TypedField label={label} text={lengthText(mm, system)} read={(text) => parseLength(text, system)} onChange={onChange} after={unitName(system)} width={width} className={className} disabled={disabled} hint={hint} />
+}
+
+/** A plain number; `after` is its unit. */
+export function NumberField({ label, value, onChange, after = '', least = -Infinity, most = Infinity, width = 'w-24', className = '', disabled = false }: { label: ReactNode; value: number; onChange: (value: number) => void; after?: string; least?: number; most?: number; width?: string; className?: string; disabled?: boolean }) {
+  const read = (text: string) => {
+    const found = Number(text.replace(',', '.'))
+    return text.trim() !== '' && Number.isFinite(found) && found >= least && found <= most ? found : null
+  }
+  return <TypedField label={label} text={String(Number(value.toFixed(3)))} read={read} onChange={onChange} after={after} width={width} className={className} disabled={disabled} />
+}
+
+interface Typed { label: ReactNode; text: string; read: (text: string) => number | null; onChange: (value: number) => void; after: string; width: string; className: string; disabled: boolean; hint?: string | undefined }
+
+function TypedField({ label, text, read, onChange, after, width, className, disabled, hint }: Typed) {
+  const id = useId()
+  const [typed, setTyped] = useState<string | null>(null)
+  const keep = () => {
+    const value = typed === null || typed === text ? null : read(typed)
+    setTyped(null)
+    if (value !== null) onChange(value)
+  }
+  return (
+    <div className={className}>
+      <label htmlFor={id} className="block text-[13px] text-ink-soft">{label}</label>
+      <span className="flex items-center gap-1.5">
+        <input id={id} className={`${FIELD} ${width} text-right`} inputMode="decimal" value={typed ?? text} disabled={disabled} onChange={(e) => { setTyped(e.target.value) }} onBlur={keep} onKeyDown={(e) => { if (e.key === 'Enter') keep(); if (e.key === 'Escape') setTyped(null) }} />
+        <span className="text-sm text-ink-soft">{after}</span>
+      </span>
+      {hint && <span className="block max-w-[240px] text-[13px] text-ink-soft">{hint}</span>}
+    </div>
+  )
+}
+
+/** Words; told when they are done, or with each letter where they are `live`. */
+export function TextField({ label, value, onChange, className = '', disabled = false, long = false, live = false }: { label: ReactNode; value: string; onChange: (text: string) => void; className?: string; disabled?: boolean; long?: boolean; live?: boolean }) {
+  const id = useId()
+  const [own, setOwn] = useState<string | null>(null)
+  const typed = live ? value : (own ?? value)
+  const setTyped = live ? onChange : setOwn
+  const keep = () => {
+    if (!live && own !== null && own !== value) onChange(own)
+    setOwn(null)
+  }
+  return (
+    <div className={className}>
+      <label htmlFor={id} className="block text-[13px] text-ink-soft">{label}</label>
+      {long ? <textarea id={id} className={`${FIELD} w-full py-2`} rows={2} value={typed} disabled={disabled} onChange={(e) => { setTyped(e.target.value) }} onBlur={keep} />
+        : <input id={id} className={`${FIELD} w-full`} value={typed} disabled={disabled} onChange={(e) => { setTyped(e.target.value) }} onBlur={keep} onKeyDown={(e) => { if (e.key === 'Enter') keep() }} />}
+    </div>
+  )
+}
+
+export function Choice<T extends string>({ label, value, options, onChange, className = '', disabled = false }: { label: ReactNode; value: T; options: readonly (readonly [T, string])[]; onChange: (value: T) => void; className?: string; disabled?: boolean }) {
+  const id = useId()
+  return (
+    <div className={className}>
+      <label htmlFor={id} className="block text-[13px] text-ink-soft">{label}</label>
+      <select id={id} className={`${FIELD} w-full`} value={value} disabled={disabled} onChange={(e) => { onChange(e.target.value as T) }}>
+        {options.map(([v, words]) => <option key={v} value={v}>{words}</option>)}
+      </select>
+    </div>
+  )
+}
+
+export function Tick({ label, checked, onChange, disabled = false }: { label: ReactNode; checked: boolean; onChange: (on: boolean) => void; disabled?: boolean }) {
+  return (
+    <label className="flex min-h-11 items-center gap-2.5">
+      <input type="checkbox" className="size-5 shrink-0" checked={checked} disabled={disabled} onChange={(e) => { onChange(e.target.checked) }} /> {label}
+    </label>
+  )
+}
