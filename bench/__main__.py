@@ -1,8 +1,9 @@
 """Lay every case and print a table: what the first lay gave, what the time gave on top of it, and when.
 
-Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth] [JOB.json ...]
+Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth] [--capture] [JOB.json ...]
 Ratios are of the same run on the same machine: the first lay is 1. With --growth: how the lay grows with
-time, and time and memory with pieces and hides, and where the time goes.
+time, and time and memory with pieces and hides, and where the time goes. With --capture: how truly parts
+are traced in photographs on squared paper.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ import dataclasses
 import statistics
 from pathlib import Path
 
+from bench.capture import print_capture
 from bench.cases import own_cases
 from bench.growth import print_growth
 from bench.run import Row, apart, lay_and_measure
@@ -34,7 +36,12 @@ def main() -> None:
     asked.add_argument("--times", type=int, default=3)
     asked.add_argument("--only", default="", help="cases whose name holds this")
     asked.add_argument("--growth", action="store_true")
+    asked.add_argument("--capture", action="store_true", help="trace parts in simulated photographs on squared paper, and nothing else")
+    asked.add_argument("--pictures", type=int, default=36)
     args = asked.parse_args()
+    if args.capture:
+        print_capture(args.pictures)
+        return
     warm_kernels()
     if args.growth:
         print_growth(args.processes)

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from fairlay.core.lay.lay import Job, Objective
-from fairlay.core.lay.order import Line, pieces_of_batch
+from fairlay.core.lay.order import Line, cutlist, pieces_of_batch
 from fairlay.core.leather import Hide
 from fairlay.core.rules import GrainSchool, Policy
 from fairlay.demo import sides
@@ -19,9 +19,9 @@ def job_of(seed: int, hides: int, objective: Objective, *, school: GrainSchool =
     """Return a job of all five articles on sides grown from a seed; ``full`` is area wanted over usable area, at least."""
     rng = np.random.default_rng(seed)
     leather = tuple(_side(f"S{i + 1:02}", seed * 100 + i, rng) for i in range(hides))
-    one_of_each = sum(p.area_mm2 * p.quantity for p in pieces_of_batch([Line(article, 1) for article in articles()], BODY))
+    one_of_each = sum(p.area_mm2 * p.quantity for p in pieces_of_batch([Line(cutlist(article), 1) for article in articles()], BODY))
     each = max(1, math.ceil(full * sum(h.usable.area for h in leather) / one_of_each))
-    pieces = pieces_of_batch([Line(article, each) for article in articles()], BODY)
+    pieces = pieces_of_batch([Line(cutlist(article), each) for article in articles()], BODY)
     pieces = tuple(replace(p, thickness_mm=None) for p in pieces)
     return Job(f"{objective}-{school}-{seed}", leather, pieces, Policy(gap, school), objective, (), (), 60.0, 1)
 

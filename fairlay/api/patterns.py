@@ -132,7 +132,12 @@ def what_changed(article_id: int, old: int, new: int) -> list[ChangeOut]:
 
 @router.get("/{article_id}/file")
 def article_file(
-    article_id: int, kind: Literal["svg", "dxf", "json", "pdf"], revision: int | None = None, paper: str = "A4", piece: Annotated[list[str] | None, Query()] = None, flesh: bool = False
+    article_id: int,
+    kind: Literal["svg", "dxf", "json", "pdf"],
+    revision: int | None = None,
+    paper: str = "A4",
+    piece: Annotated[list[str] | None, Query()] = None,
+    flesh: bool = False,
 ) -> Response:
     """An article's patterns as SVG, DXF, exchange JSON, or sheets at true size (PDF)."""
     kept = articles.article_at(article_id, revision)

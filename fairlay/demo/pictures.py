@@ -29,7 +29,7 @@ def tables() -> dict[str, Scene]:
     """Return the scenes that the simulated camera can be pointed at, by what lies there."""
     page = grid_page("A3", True)
     x, y = page.x0 + page.across * page.square_mm / 2, page.y0 + page.down * page.square_mm / 2
-    size = {"width_px": 2400, "height_px": 1700}
+    size = {"width_px": 2000, "height_px": 1420}
     usual = Scene(page=page, **size, tilt_deg=(5.0, -4.0), roll_deg=1.5, lens=(-0.08, 0.02), shade=0.2, stains=2, thickness_mm=1.5)  # type: ignore[arg-type]  # size holds whole numbers
     return {
         "an old stove mitt, opened out": replace(usual, parts=(PartOnPage((on_page(mitt(262, 124), x, y, 90),), CHESTNUT),), seed=3),

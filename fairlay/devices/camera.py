@@ -9,10 +9,11 @@ from typing import Any, Protocol
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from shapely.geometry import Polygon
 
 from fairlay.core.capture.grid_page import INK, LINE_MM, GridPage, grid_page
 from fairlay.core.errors import NotFound, Unavailable
-from fairlay.core.shapes.rings import Ring
+from fairlay.core.shapes.rings import Ring, rings_of
 
 Image = NDArray[np.uint8]
 Floats = NDArray[Any]
@@ -191,7 +192,9 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
             cv2.polylines(plane, [px(p.rings[0])], True, _byte(p.colour), max(1, round(p.line_mm * PX_PER_MM)), cv2.LINE_AA, 6)
             continue
         own = np.zeros((h, w), np.uint8)
-        cv2.fillPoly(own, [px(r) for r in p.rings], 255, cv2.LINE_AA, 6)
+        # OpenCV fills half a pixel beyond a polygon's edge.
+        exact = Polygon(p.rings[0], p.rings[1:]).buffer(-0.5 / PX_PER_MM, join_style="mitre")
+        cv2.fillPoly(own, [px(r) for r in rings_of(exact)], 255, cv2.LINE_AA, 6)
         mask = np.maximum(mask, own)
         # The face reaches beyond its outline, so that its edge is cut by the mask alone.
         cv2.fillPoly(part, [px(p.rings[0])], _byte(p.colour), cv2.LINE_8, 6)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import subprocess
@@ -17,11 +18,13 @@ from hypothesis import strategies as st
 from fairlay.core.errors import NotFound, Refused, Stale, Unavailable
 from fairlay.core.lay import Lay, Placement
 from fairlay.core.shapes import Placing
-from fairlay.store import batches, hides, jobs, lays
+from fairlay.store import articles, batches, hides, jobs, lays
 from fairlay.store import database as store
 from scripts.mariadb import PrivateMariaDB
 
 ROOT = Path(__file__).resolve().parents[2]
+OLD_PIECES = """CREATE TABLE piece (id INT AUTO_INCREMENT PRIMARY KEY, article_id INT NOT NULL, slug VARCHAR(64) NOT NULL, name VARCHAR(128) NOT NULL,
+    material VARCHAR(64) NOT NULL, revision VARCHAR(16) NOT NULL, needs JSON NOT NULL, UNIQUE KEY piece_revision (article_id, slug, revision))"""
 
 
 def _lay_id() -> int:
@@ -154,11 +157,29 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
                     "CREATE TABLE article (id INT AUTO_INCREMENT PRIMARY KEY, slug VARCHAR(64) NOT NULL UNIQUE, name VARCHAR(128) NOT NULL, note LONGTEXT NOT NULL)"
                 )
                 store.database.execute_sql("INSERT INTO article (slug, name, note) VALUES ('old-stool', 'Old stool', '')")
-            assert store.migrate() == ["0001_first_tables", "0002_asked_of_a_job"] and store.migrate() == []
+                store.database.execute_sql(OLD_PIECES)
+                needs = {
+                    "outline": [[0, 0], [90, 0], [90, 30], [0, 30]],
+                    "holes": [],
+                    "quantity": 3,
+                    "pair": False,
+                    "show_limit": 1,
+                    "grain": {"axis_deg": 5, "tolerance_deg": 12},
+                    "thickness_mm": [2, 3],
+                }
+                store.database.execute_sql(
+                    "INSERT INTO piece (article_id, slug, name, material, revision, needs) VALUES (1, 'tab', 'Tab', 'body leather', 'A', %s)", (json.dumps(needs),)
+                )
+            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions"]
+            assert store.migrate() == ran and store.migrate() == []
+            kept = articles.article_at(1)
+            assert kept.article.slug == "old-stool" and kept.letter == "A" and not kept.batches
+            (tab,) = kept.article.pieces
+            assert (tab.each, tab.needs.show_limit, tab.needs.grain_tolerance_deg, tab.needs.least_mm) == (3, 1, 12, 2) and tab.region.area == 2700
             with store.database.connection_context():
                 assert store.database.execute_sql("SELECT name FROM article").fetchall() == (("Old stool",),)
                 found = {row[0] for row in store.database.execute_sql("SHOW TABLES").fetchall()}
-            assert {"hide", "article", "piece", "batch", "batch_line", "batch_hide", "lay", "lay_revision", "work_job"} <= found
+            assert "piece" not in found and {"hide", "article", "article_revision", "upload", "batch", "batch_line", "batch_hide", "lay", "lay_revision", "work_job"} <= found
             assert hides.count_hides() == 0
             store.database.close_all()
         with PrivateMariaDB(tmp_path / "old") as again:

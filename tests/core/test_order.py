@@ -7,7 +7,7 @@ import pytest
 from shapely.geometry import Point, Polygon
 
 from fairlay.core.errors import BadHide, BadJob, BadPattern
-from fairlay.core.lay.order import Line, job_for, needs_of_batch, pieces_of_batch, suits
+from fairlay.core.lay.order import Line, cutlist, job_for, needs_of_batch, pieces_of_batch, suits
 from fairlay.core.leather import Hide, Reading, Zone
 from fairlay.core.leather.hide import FLAW_KINDS, check_hide
 from fairlay.core.pattern import Grain, Piece
@@ -17,7 +17,7 @@ from fairlay.core.rules import Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, LINING, STRAP, articles
 
-YARD = {article.slug: article for article in articles()}
+YARD = {article.slug: cutlist(article) for article in articles()}
 SQUARE = np.array([[0.0, 0.0], [50.0, 0.0], [50.0, 50.0], [0.0, 50.0]])
 
 

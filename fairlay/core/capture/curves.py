@@ -11,6 +11,7 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
 
 from fairlay.core.pattern.contour import Contour, Node
 from fairlay.core.shapes.rings import Ring
@@ -18,7 +19,7 @@ from fairlay.core.shapes.rings import Ring
 Floats = NDArray[np.float64]
 Span = tuple[Floats, Floats, Floats, Floats]
 
-WITHIN_MM = 0.3
+WITHIN_MM = 0.35
 """How far a cleaned line may stand off what was traced: less than a pencil's line."""
 CORNER_DEG = 32.0
 ARM_MM = 5.0
@@ -27,13 +28,18 @@ LEAST_STRAIGHT_MM = 14.0
 STRAIGHT_RMS_MM = 0.11
 BOW_MM = 0.13
 FACET_DEG = 12.0
+LEAST_CORNER_DEG = 20.0
+EVEN_OVER = 3.0
+"""Points (half a mm apart) over which a curve is evened out before it is fitted."""
 SHARP_MM = 1.2
 """A corner within so much of what was traced was sharp: a camera's blur and the tracing round it off."""
 
 
 def cleaned(ring: Ring, within_mm: float = WITHIN_MM) -> Contour:
     """Return a dense outline ``(n, 2)`` (points about half a mm apart) as a contour of lines and curves nowhere further than about ``within_mm`` from it."""
-    straights = straight_runs(ring)
+    noise = trembling_mm(ring)
+    within_mm = max(within_mm, 4.0 * noise)
+    straights = straight_runs(ring, max(STRAIGHT_RMS_MM, 1.4 * noise))
     if not straights:
         return _without_straights(ring, within_mm)
     n = len(ring)
@@ -53,6 +59,12 @@ def cleaned(ring: Ring, within_mm: float = WITHIN_MM) -> Contour:
     return _rounded(nodes)
 
 
+def trembling_mm(ring: Ring) -> float:
+    """Return by how much a traced outline trembles: the median distance of its points from the outline evened out over 4 mm, as a standard deviation."""
+    evened = gaussian_filter1d(ring, 4.0, axis=0, mode="wrap")
+    return float(np.median(np.hypot(*(ring - evened).T))) * 0.85
+
+
 def _without_straights(ring: Ring, within: float) -> Contour:
     """An outline of curves alone, with or without corners."""
     corners = traced_corners(ring)
@@ -64,17 +76,17 @@ def _without_straights(ring: Ring, within: float) -> Contour:
     nodes: list[Node] = []
     for a, b in zip(corners, [*corners[1:], corners[0]], strict=True):
         run = np.concatenate([points[a:], points[: b + 1]]) if b <= a else points[a : b + 1]
-        run = _without_rounding(run)
+        run = _evened(_without_rounding(run))
         k = max(2, min(len(run) // 3, 8))
         nodes += _nodes(_fit(run, _unit(run[k] - run[0]), _unit(run[-1 - k] - run[-1]), within))
     return _rounded(nodes)
 
 
-def straight_runs(ring: Ring) -> list[tuple[int, int]]:
+def straight_runs(ring: Ring, rms_mm: float = STRAIGHT_RMS_MM) -> list[tuple[int, int]]:
     """Return the straight stretches of a traced outline as (first, last) indices in order, the last one past the end where it goes over index 0.
 
-    Longest first: a stretch is straight where its points lie within ``STRAIGHT_RMS_MM`` of a line, in the mean square, and it bows by
-    no more than ``BOW_MM``. Short ones that follow each other with a slight turn are facets of a curve, and left out.
+    Longest first: a stretch is straight where its points lie within ``rms_mm`` of a line, in the mean square, and it bows by
+    no more than ``BOW_MM`` (or ``rms_mm``). Short ones that follow each other with a slight turn are facets of a curve, and left out.
     """
     n = len(ring)
     step = float(np.median(np.hypot(*np.diff(ring, axis=0).T)))
@@ -82,7 +94,7 @@ def straight_runs(ring: Ring) -> list[tuple[int, int]]:
     if n < 2 * least:
         return []
     twice = np.concatenate([ring, ring])
-    sums = _Sums(twice)
+    sums = _Sums(twice, rms_mm)
     free = np.ones(n, bool)
     found: list[tuple[int, int]] = []
     starts = np.arange(0, n, 3)
@@ -94,7 +106,7 @@ def straight_runs(ring: Ring) -> list[tuple[int, int]]:
             a += 1
         while b - a >= least and not free[b % n]:
             b -= 1
-        if b - a < least or not free[np.arange(a, b + 1) % n].all() or _bow(twice[a : b + 1]) > BOW_MM:
+        if b - a < least or not free[np.arange(a, b + 1) % n].all() or _bow(twice[a : b + 1]) > max(BOW_MM, rms_mm):
             continue
         trim = max(1, round(SKIP_MM / step))
         free[np.arange(a, b + 1) % n] = False
@@ -106,7 +118,8 @@ def straight_runs(ring: Ring) -> list[tuple[int, int]]:
 class _Sums:
     """Running sums over points, by which the spread of any stretch about its own line is known at once."""
 
-    def __init__(self, points: Floats) -> None:
+    def __init__(self, points: Floats, most: float) -> None:
+        self.most = most
         x, y = (points - points.mean(axis=0)).T
         self.sums = np.concatenate([np.zeros((1, 5)), np.cumsum(np.stack([x, y, x * x, x * y, y * y], axis=1), axis=0)])
 
@@ -119,14 +132,14 @@ class _Sums:
 
     def furthest(self, a: int, end: int, least: int) -> int:
         """The furthest index to which the stretch from ``a`` is straight; ``a`` where it is not even for ``least``."""
-        if a + least > end or self.rms(a, a + least) > STRAIGHT_RMS_MM:
+        if a + least > end or self.rms(a, a + least) > self.most:
             return a
         low, high = a + least, a + least
-        while high < end and self.rms(a, high) <= STRAIGHT_RMS_MM:
+        while high < end and self.rms(a, high) <= self.most:
             low, high = high, min(end, a + (high - a) * 2)
         while high - low > 1:
             middle = (low + high) // 2
-            low, high = (middle, high) if self.rms(a, middle) <= STRAIGHT_RMS_MM else (low, middle)
+            low, high = (middle, high) if self.rms(a, middle) <= self.most else (low, middle)
         return low
 
 
@@ -135,7 +148,7 @@ def _bow(run: Floats) -> float:
     centre, d = _line_through(run)
     along = (run - centre) @ d
     across = (run - centre) @ np.array([-d[1], d[0]])
-    return abs(float(np.polyfit(along, across, 2)[0])) * float(np.ptp(along)) ** 2 / 8 if len(run) > 3 else 0.0
+    return abs(float(np.polyfit(along, across, 2)[0])) * float(np.ptp(along)) ** 2 / 4 if len(run) > 3 else 0.0
 
 
 def _line_through(points: Floats) -> tuple[Floats, Floats]:
@@ -165,7 +178,7 @@ def _without_facets(ring: Ring, runs: list[tuple[int, int]], step: float) -> lis
 def _meet(p: Floats, d: Floats, q: Floats, e: Floats) -> Floats | None:
     """Where two lines meet, if they turn enough to tell."""
     across = float(d[0] * e[1] - d[1] * e[0])
-    if abs(across) < math.sin(math.radians(8.0)):
+    if abs(across) < math.sin(math.radians(LEAST_CORNER_DEG)):
         return None
     w = q - p
     return np.asarray(p + d * float(w[0] * e[1] - w[1] * e[0]) / across)
@@ -175,14 +188,21 @@ def _curved(run: Floats, t1: Floats, t2: Floats, within: float) -> list[Span]:
     """Curves from one straight to the next; corners on the way split them."""
     corners = _corners_between(run)
     if not corners:
-        return _fit(run, t1, t2, within)
+        return _fit(_evened(run), t1, t2, within)
     spans: list[Span] = []
     ends = [0, *corners, len(run) - 1]
     for a, b in itertools.pairwise(ends):
-        part = run[a : b + 1]
+        part = _evened(run[a : b + 1])
         k = max(1, min(len(part) // 3, 8))
         spans += _fit(part, t1 if a == 0 else _unit(part[k] - part[0]), t2 if b == len(run) - 1 else _unit(part[-1 - k] - part[-1]), within)
     return spans
+
+
+def _evened(run: Floats) -> Floats:
+    """An open stretch without its trembling, its ends as they are."""
+    out = gaussian_filter1d(run, EVEN_OVER, axis=0, mode="nearest")
+    out[0], out[-1] = run[0], run[-1]
+    return np.asarray(out)
 
 
 def _corners_between(run: Floats) -> list[int]:
@@ -267,6 +287,7 @@ def _without_rounding(run: Floats) -> Floats:
 def _fitted_loop(ring: Ring, within: float) -> list[Node]:
     """Nodes of an outline without corners: fitted from its four extremes, so that its handles lie along the axes where they can."""
     ends = sorted({int(ring[:, 0].argmin()), int(ring[:, 0].argmax()), int(ring[:, 1].argmin()), int(ring[:, 1].argmax())})
+    ring = gaussian_filter1d(ring, EVEN_OVER, axis=0, mode="wrap")
     n, spans = len(ring), []
     k = max(2, min(8, n // 20))
     tangent = {i: _unit(ring[(i + k) % n] - ring[(i - k) % n]) for i in ends}

@@ -12,7 +12,7 @@ from scipy.ndimage import gaussian_filter1d, median_filter
 
 from fairlay.core.capture.squares import PaperSeen
 from fairlay.core.errors import BadPicture
-from fairlay.core.shapes.rings import Ring
+from fairlay.core.shapes.rings import Ring, simple_ring
 
 Floats = NDArray[np.floating[Any]]
 Raster = NDArray[Any]
@@ -22,12 +22,18 @@ Image = NDArray[np.uint8]
 SHADOW_SPREAD = 0.22
 """How much darker than its surroundings paper may lie in shadow (one standard deviation, as a share): what is merely darker is doubted, what has another colour is not."""
 DARKER_THAN_SHADOW = 0.72
+SURE, SURE_NEUTRAL = 0.68, 0.8
+"""Scores from which a place is surely part: nearer to it than half way, since shadow lies between; the edge itself is sought afterwards."""
+NEUTRAL_SPAN = 0.12
+ON_LINE_MM, LONGEST_ON_LINE_MM, PARABOLA_FITS_MM = 1.1, 16.0, 0.25
+UNSHADED, PLAIN_CONTRAST = 0.06, 0.2
 LEAST_PART_MM2 = 150.0
 LEAST_HOLE_MM2 = 12.0
 SPECK_MM = 1.2
 LINE_ROOM_MM = 0.9
 STEP_MM = 0.5
-REACH_MM = 1.6
+REACH_MM, NEAR_MM = 1.6, 0.9
+"""How far to either side of an edge its levels are looked at: first widely, then close by, where a shadow beside it is hardly lighter than at its foot."""
 NECK_SHARE = 0.4
 
 
@@ -71,11 +77,11 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
     Raises BadPicture where nothing lies there, or where a part reaches over the border of the squares.
     """
     ratio = _against_paper(straight, paper)
-    score = _score(ratio, straight.px_per_mm)
+    score, neutral = _score(ratio, straight.px_per_mm)
     k = max(3, round(SPECK_MM * straight.px_per_mm) | 1)
     dark = np.asarray((1 - ratio.mean(axis=2)) / 0.8, np.float32)
     # Too dark for any shadow is part, whatever its colour: an edge burnished black round a brown face.
-    mask: Raster = ((score > 0.5) | (dark > DARKER_THAN_SHADOW)).astype(np.uint8)
+    mask: Raster = ((score > (SURE_NEUTRAL if neutral else SURE)) | (dark > DARKER_THAN_SHADOW)).astype(np.uint8)
     mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
     mask = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
@@ -96,7 +102,7 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
                 value=(x, y, bw, bh),
                 expected="the whole part inside the squares, a square or two clear of the border: move it, turn it, or use larger paper",
             )
-        parts.append(_one_part((labels == c).astype(np.uint8), score, dark, straight))
+        parts.append(_one_part((labels == c).astype(np.uint8), score, dark, straight, paper.square_mm))
     return parts
 
 
@@ -147,8 +153,10 @@ def _filled(levels: Floats, weight: Floats) -> Floats:
     return out
 
 
-def _score(ratio: Floats, ppm: float) -> Floats:
+def _score(ratio: Floats, ppm: float) -> tuple[Floats, bool]:
     """How far each place is from paper toward the part: 0 paper, 1 part, linear between, blind to shadow as far as colours allow.
+
+    And whether the part has no colour of its own, so that shadow is told from it by darkness alone.
 
     Fisher's discriminant between what is surely part and paper, whose spread includes that of shadow (equal in all channels).
     """
@@ -157,14 +165,17 @@ def _score(ratio: Floats, ppm: float) -> Floats:
     chroma = smooth / np.maximum(light, 0.02)[..., None]
     usual = np.median(chroma[light > 0.85].reshape(-1, 3), axis=0) if (light > 0.85).any() else np.ones(3)
     colour = np.abs(chroma - usual).max(axis=2)
-    sure = ((light < 0.5) | ((colour > 0.12) & (light < 0.97))).astype(np.uint8)
+    # Otsu's threshold parts dark from light, wherever between the two lies; paper in plain shadow is lighter than 0.8.
+    grey = np.clip(light * 200, 0, 255).astype(np.uint8)
+    between = min(0.8, float(cv2.threshold(grey, 0, 255, cv2.THRESH_OTSU)[0]) / 200)
+    sure = ((light < between) | ((colour > 0.12) & (light < 0.97))).astype(np.uint8)
     if sure.mean() < 0.002:
         sure = ((light < 0.72) | (colour > 0.07)).astype(np.uint8)
     k = max(3, round(1.5 * ppm) | 1)
     sure = cv2.morphologyEx(sure, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(sure, connectivity=8)
     if count < 2:
-        return np.zeros(ratio.shape[:2], np.float32)
+        return np.zeros(ratio.shape[:2], np.float32), False
     large = [c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] > 0.2 * stats[1:, cv2.CC_STAT_AREA].max()]
     inside = np.isin(labels, large).astype(np.uint8)
     depth = cv2.distanceTransform(inside, cv2.DIST_L2, 3)
@@ -175,10 +186,11 @@ def _score(ratio: Floats, ppm: float) -> Floats:
     spread = np.cov(part.T) * 0.5 + (np.cov(paper[:: max(1, len(paper) // 50_000)].T) if len(paper) > 10 else np.eye(3) * 1e-4)
     spread = spread + np.full((3, 3), SHADOW_SPREAD**2) + np.eye(3) * 1e-4
     w = np.linalg.solve(spread, middle - 1.0)
-    return np.asarray(((ratio - 1.0) @ w.astype(np.float32)) / float(w @ (middle - 1.0)), np.float32)
+    score = np.asarray(((ratio - 1.0) @ w.astype(np.float32)) / float(w @ (middle - 1.0)), np.float32)
+    return score, float(np.ptp(middle)) < NEUTRAL_SPAN
 
 
-def _one_part(mask: Raster, score: Raster, dark: Raster, straight: Straight) -> PartSeen:
+def _one_part(mask: Raster, score: Raster, dark: Raster, straight: Straight, square_mm: float) -> PartSeen:
     ppm = straight.px_per_mm
     contours, tree = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     if tree is None:
@@ -189,7 +201,8 @@ def _one_part(mask: Raster, score: Raster, dark: Raster, straight: Straight) -> 
         area = cv2.contourArea(contour)
         if area < LEAST_HOLE_MM2 * ppm**2:
             continue
-        rings.append((parent >= 0, straight.to_mm(_refined(contour[:, 0].astype(np.float64), fields, ppm))))
+        ring = straight.to_mm(_refined(contour[:, 0].astype(np.float64), fields, ppm))
+        rings.append((parent >= 0, simple_ring(_over_lines(ring, square_mm))))
         areas.append(area)
     outline = max(((hole, ring) for hole, ring in rings if not hole), key=lambda r: len(r[1]))[1]
     holes = tuple(ring for hole, ring in rings if hole)
@@ -215,38 +228,74 @@ def _neck(mask: Raster, ppm: float) -> float | None:
 def _refined(contour: NDArray[np.float64], fields: tuple[Raster, ...], ppm: float) -> NDArray[np.float64]:
     """A contour of whole pixels moved, point by point every ``STEP_MM``, to where a field crosses half way between its levels inside and outside.
 
-    The first of the fields (colour, darkness) in which inside and outside differ plainly there is taken.
+    ``fields``: how like the part's colour a place is, and how dark.
     """
     closed = np.concatenate([contour, contour[:1]])
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
     n = max(12, int(along[-1] / (STEP_MM * ppm)))
     at = np.linspace(0, along[-1], n, endpoint=False)
     ring = np.stack([np.interp(at, along, closed[:, d]) for d in (0, 1)], axis=1)
-    t = np.arange(-REACH_MM, REACH_MM + 1e-9, 0.08) * ppm
-    for spread in (2.0, 1.2):
+    for spread, reach in ((2.0, REACH_MM), (1.2, REACH_MM), (1.2, NEAR_MM)):
+        t = np.arange(-reach, reach + 1e-9, 0.08) * ppm
         smooth = gaussian_filter1d(ring, spread, axis=0, mode="wrap")
         tangent = np.roll(smooth, -1, axis=0) - np.roll(smooth, 1, axis=0)
         normal = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
         x = (ring[:, None, 0] + normal[:, None, 0] * t).astype(np.float32)
         y = (ring[:, None, 1] + normal[:, None, 1] * t).astype(np.float32)
-        move = np.full(len(ring), np.nan)
-        for field in fields:
-            profile = cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            move = np.where(np.isfinite(move), move, _half_way(profile, t))
+        colour, dark = (cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for field in fields)
+        ends = max(3, len(t) // 5)
+        beside = np.minimum(np.median(dark[:, :ends], axis=1), np.median(dark[:, -ends:], axis=1))
+        by_colour, by_darkness = _half_way(colour, t, 0.35), _half_way(dark, t, PLAIN_CONTRAST)
+        # Darkness trembles less than colour does; but only where no shadow lies beside the part is it to be trusted first.
+        first = np.where(beside < UNSHADED, by_darkness, by_colour)
+        move = np.where(np.isfinite(first), first, np.where(np.isfinite(by_colour), by_colour, by_darkness))
         move = np.where(np.isfinite(move), move, 0.0)
-        move = gaussian_filter1d(median_filter(move, 5, mode="wrap"), 0.8, mode="wrap")
+        move = median_filter(move, 5, mode="wrap")
+        # The fainter the part on the paper, the more its edge trembles, and the longer the stretch over which it is evened out.
+        noise = float(np.std(move - gaussian_filter1d(move, 3.0, mode="wrap")))
+        move = gaussian_filter1d(move, float(np.clip(noise * 12 / ppm, 0.8, 4.0)), mode="wrap")
         ring = ring + normal * move[:, None]
-    return np.asarray(ring)
+    return ring
 
 
-def _half_way(profile: Raster, t: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Where each row ``(n, len(t))`` is half way between its two ends, nearest to the middle; NaN where its ends hardly differ."""
+def _over_lines(ring: NDArray[np.float64], square_mm: float) -> NDArray[np.float64]:
+    """An outline (mm on the paper) whose short stretches on a printed line follow a parabola through the points before and after.
+
+    Where a line runs into an edge at a slant, the wedge between them is as dark as the part. Left as they are: long stretches,
+    where an edge lies along a line, and those at a corner, to which no parabola fits.
+    """
+    off = np.abs((ring + square_mm / 2) % square_mm - square_mm / 2).min(axis=1)
+    on = off < ON_LINE_MM
+    n, beside = len(ring), 12
+    out = ring.copy()
+    if on.all() or not on.any():
+        return out
+    starts = np.flatnonzero(on & ~np.roll(on, 1))
+    for a in starts:
+        length = int(np.argmin(on[(a + np.arange(n)) % n]))
+        if length * STEP_MM > LONGEST_ON_LINE_MM:
+            continue
+        s = np.concatenate([np.arange(-beside, 0), np.arange(length, length + beside)])
+        known = (a + s) % n
+        if on[known].sum() > beside // 2:
+            continue
+        s, known = s[~on[known]], known[~on[known]]
+        fits = [np.polyfit(s, ring[known, d], 2) for d in (0, 1)]
+        left = np.hypot(*(np.polyval(f, s) - ring[known, d] for d, f in enumerate(fits)))
+        if float(np.sqrt((left**2).mean())) < PARABOLA_FITS_MM:
+            inside = np.arange(length)
+            out[(a + inside) % n] = np.stack([np.polyval(f, inside) for f in fits], axis=1)
+    return out
+
+
+def _half_way(profile: Raster, t: NDArray[np.float64], least: float) -> NDArray[np.float64]:
+    """Where each row ``(n, len(t))`` is half way between its two ends, nearest to the middle; NaN where its ends differ by less than ``least``."""
     ends = max(3, len(t) // 5)
     first, last = np.median(profile[:, :ends], axis=1), np.median(profile[:, -ends:], axis=1)
     up = last > first
     rising = np.where(up[:, None], profile, -profile)
     level = (np.where(up, last, -last) + np.where(up, first, -first)) / 2
-    return np.where(np.abs(last - first) > 0.35, _crossing(rising - level[:, None], t), np.nan)
+    return np.where(np.abs(last - first) > least, _crossing(rising - level[:, None], t), np.nan)
 
 
 def _crossing(rising: NDArray[np.float64], t: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -8,6 +8,7 @@ from typing import Literal
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
 
 from fairlay.core.capture.curves import cleaned
 from fairlay.core.capture.part import PartSeen, Straight, find_parts, straighten
@@ -15,7 +16,7 @@ from fairlay.core.capture.squares import PaperSeen, find_paper
 from fairlay.core.errors import BadPicture, FairLayError
 from fairlay.core.pattern.contour import Contour
 from fairlay.core.pattern.cut import offset_ring
-from fairlay.core.shapes.rings import Ring, clean_ring
+from fairlay.core.shapes.rings import Ring, clean_ring, simple_ring
 
 Image = NDArray[np.uint8]
 Shows = Literal["part", "drawn line"]
@@ -148,14 +149,17 @@ def _lowered(ring: Ring, eye: tuple[float, float, float], thickness: float, hole
     if thickness <= 0:
         return ring
     under = np.array(eye[:2])
-    tangent = np.roll(ring, -3, axis=0) - np.roll(ring, 3, axis=0)
+    evened = gaussian_filter1d(ring, 4.0, axis=0, mode="wrap")
+    tangent = np.roll(evened, -1, axis=0) - np.roll(evened, 1, axis=0)
     x, y = ring.T
     turns = float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))
     outward = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) * (1 if turns > 0 else -1)
-    outward = outward * (-1 if hole else 1)
-    away = ((ring - under) * outward).sum(axis=1) > 0
-    lowered = under + (ring - under) * (eye[2] - thickness) / eye[2]
-    return np.where(away[:, None], lowered, ring)
+    outward = outward * (-1 if hole else 1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+    radial = ring - under
+    facing = (radial * outward).sum(axis=1) / np.maximum(np.hypot(*radial.T), 1e-9)
+    share = np.clip(0.5 + facing / 0.2, 0, 1)[:, None]
+    lowered = under + radial * (eye[2] - thickness) / eye[2]
+    return simple_ring(lowered * share + ring * (1 - share))
 
 
 def _tilt(paper: PaperSeen, eye: tuple[float, float, float]) -> float:

@@ -85,7 +85,9 @@ def article_svg(article: Article) -> str:
         layers: dict[str, list[str]] = {}
         for line in lines_of(p, article):
             if line.dots:
-                layers.setdefault(line.layer, []).extend(f'<circle cx="{x + dx:.3f}" cy="{y + dy:.3f}" r="0.4"/>' for x, y in line.points)
+                # Strokes of no length with round ends: a dot each, and quickly read again.
+                dots = "".join(f"M{x + dx:.3f},{y + dy:.3f}h0" for x, y in line.points)
+                layers.setdefault(line.layer, []).append(f'<path d="{dots}" stroke-width="0.8" stroke-linecap="round"/>')
             else:
                 d = "M" + "L".join(f"{x + dx:.3f},{y + dy:.3f}" for x, y in line.points) + ("Z" if line.closed else "")
                 layers.setdefault(line.layer, []).append(f'<path d="{d}"/>')
@@ -115,7 +117,7 @@ def article_dxf(article: Article) -> str:
             at = {"layer": line.layer}
             if line.dots:
                 for x, y in line.points:
-                    space.add_circle((x + dx, -y - dy), 0.4, dxfattribs=at)
+                    space.add_point((x + dx, -y - dy), dxfattribs=at)
             else:
                 space.add_lwpolyline([(x + dx, -y - dy) for x, y in line.points], close=line.closed, dxfattribs=at)
         c = p.region.representative_point()

@@ -208,10 +208,9 @@ class _Work:
             self.notes.append(
                 f"{len(closed)} {'gap' if len(closed) == 1 else 'gaps'} of up to {max(g.mm for g in closed):.2f} mm {'was' if len(closed) == 1 else 'were'} closed; see where."
             )
-        if self.open:
-            self.notes.append(
-                f"{len(self.open)} {'line encloses' if len(self.open) == 1 else 'lines enclose'} nothing: open by {min((g.mm for g in self.gaps if not g.closed), default=0):.1f} mm or more."
-            )
+        unclosed = [g.mm for g in self.gaps if not g.closed]
+        if unclosed:
+            self.notes.append(f"{len(unclosed)} {'line encloses' if len(unclosed) == 1 else 'lines enclose'} nothing: open by {min(unclosed):.1f} mm or more.")
         return out
 
     def _nearest(self, end: Line, lines: list[Line]) -> tuple[float, bool, int]:
@@ -239,7 +238,8 @@ class _Work:
     def pieces(self, outlines: list[Ring], windows: list[Ring]) -> list[_Piece]:
         pieces = [_Piece(r) for r in outlines]
         for window in windows:
-            owner = self.owner(pieces, Polygon(window).representative_point())
+            round_it = [p for p in pieces if p.polygon.buffer(JOIN_MM).covers(Polygon(window))]
+            owner = min(round_it, key=lambda p: p.polygon.area, default=None)
             if owner is None:
                 self.notes.append("A window lies in no outline and was left out.")
                 self.open.append(window)
@@ -295,7 +295,7 @@ def mark_of(use: Use, stroke: Stroke, ring: Ring, name: str) -> Mark:
         (a, long_), (b, _) = sorted(((float(np.hypot(*v)), v) for v in (one, two)), key=lambda s: -s[0])
         at = XY(round(float(middle[0]), 3), round(float(middle[1]), 3))
         if a - b < ROUND_SHARE * a + 0.05:
-            return Mark(name, "hole", at=at, width_mm=round(2 * math.sqrt(Polygon(points).area / math.pi), 2))
+            return Mark(name, "hole", at=at, width_mm=round((a + b) / 2, 2))
         return Mark(name, "slot", at=at, width_mm=round(b, 2), length_mm=round(a, 2), turn_deg=round(math.degrees(math.atan2(long_[1], long_[0])) % 180, 2))
     if use == "hole":
         return Mark(name, "hole", at=XY(round(float(points.mean(axis=0)[0]), 3), round(float(points.mean(axis=0)[1]), 3)), width_mm=2.0)

@@ -56,6 +56,15 @@ def clean_ring(points: Sequence[Sequence[float]] | Ring, name: str) -> Ring:
     return ring
 
 
+def simple_ring(ring: Ring) -> Ring:
+    """Return a ring without the small loops where it crosses itself: the largest part that it encloses."""
+    polygon = Polygon(ring)
+    if polygon.is_valid:
+        return ring
+    whole = max(pieces_of(polygon.buffer(0)), key=lambda p: p.area, default=None)
+    return ring if whole is None else np.asarray(whole.exterior.coords, dtype=np.float64)[:-1]
+
+
 def region(outline: Ring, holes: Iterable[Ring] = (), name: str = "outline") -> Polygon:
     """Return the polygon of an outline with holes cut out of it.
 

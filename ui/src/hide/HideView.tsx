@@ -30,10 +30,12 @@ const mayMove = (event: Event, held: boolean) => event.type === 'wheel' || (!hel
  * A hide filling its space, at a scale told by a tape along the backbone and one down the depth.
  * Wheel or pinch to go nearer, drag to move; the handle does the same from keys. `children` draw in mm.
  */
-export function HideView({ bounds, handle, label, children, held = false, onPointer }: {
+export function HideView({ bounds, handle, label, children, held = false, centred = false, onPointer }: {
   bounds: Schemas['Bounds']; handle?: Ref<ViewHandle>; label: string; children: (scale: number) => ReactNode
   /** Held still: a drag draws and does not move the view. What carries data-grab is never the view's to drag. */
   held?: boolean
+  /** In the middle of its room; a hide hangs from its backbone at the top. */
+  centred?: boolean
   onPointer?: (kind: 'down' | 'move' | 'up', at: At, event: ReactPointerEvent<SVGSVGElement>) => void
 }) {
   const svg = useRef<SVGSVGElement>(null)
@@ -69,7 +71,7 @@ export function HideView({ bounds, handle, label, children, held = false, onPoin
   const base = size ? Math.max(0.01, Math.min((size.w - TAPE - 2 * margin) / (x1 - x0), (size.h - TAPE - 2 * margin) / (y1 - y0))) : 0.3
   const scale = base * view.k
   const left = size ? TAPE + (size.w - TAPE - (x1 - x0) * base) / 2 : 0
-  const top = TAPE + margin
+  const top = TAPE + (centred && size ? Math.max(margin, (size.h - TAPE - (y1 - y0) * base) / 2) : margin)
   const tx = view.applyX(left) - x0 * scale
   const ty = view.applyY(top) - y0 * scale
   return (

@@ -58,7 +58,7 @@ function Takes({ view }: { view: View }) {
   const f = view.figures
   return (
     <div>
-      <h2 className="font-stamp text-lg font-bold">One {view.article.name.toLowerCase()} takes</h2>
+      <h2 className="font-stamp text-lg font-bold">Each takes</h2>
       <table className="w-full">
         <tbody>
           {Object.entries(f.leather_m2).map(([material, area]) => <Row key={material} what={material} note="before any waste">{units.area(area)}</Row>)}

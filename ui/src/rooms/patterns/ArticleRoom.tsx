@@ -57,7 +57,7 @@ export function ArticleRoom() {
             </div>
           </Empty>
         ) : (
-          <HideView handle={view} bounds={{ x0: 0, y0: 0, x1: set.width, y1: set.height }} label={`The pieces of ${article.name} at one scale`}>
+          <HideView handle={view} bounds={{ x0: 0, y0: 0, x1: set.width, y1: set.height }} centred label={`The pieces of ${article.name} at one scale`}>
             {(scale) => set.placed.map(({ item, dx, dy }) => <OnBench key={item.slug} drawn={item} name={names.get(item.slug) ?? item.slug} scale={scale} dx={dx} dy={dy} out={at === item.slug} onPoint={() => { setAt(item.slug) }} onOpen={() => { void go(piece(item.slug)) }} />)}
           </HideView>
         )}

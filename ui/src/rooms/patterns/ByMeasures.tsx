@@ -28,7 +28,7 @@ export function ByMeasures({ hand, onAdded }: { hand: Hand; onAdded: () => void 
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[170px_minmax(0,1fr)_410px]">
       <Shapes shapes={shapes.data ?? []} at={kind} onChoose={setKind} />
-      <HideView key={kind} bounds={bounds} label={`A ${kind} drawn to scale`}>
+      <HideView key={kind} bounds={bounds} centred label={`A ${kind} drawn to scale`}>
         {(scale) => preview.data && <path d={pathOf(preview.data.rings)} fill="#efe2c4" fillRule="evenodd" stroke="#3a3128" strokeWidth={1.6 / scale} data-shape={kind} />}
       </HideView>
       <section className="docket overflow-auto px-5 py-4" aria-label={`Measures of the ${kind}`}>
@@ -62,7 +62,7 @@ function Shapes({ shapes, at, onChoose }: { shapes: Schemas['ShapeOut'][]; at: s
       {shapes.map((s, i) => (
         <li key={s.kind}>
           <button type="button" aria-pressed={s.kind === at} onClick={() => { onChoose(s.kind) }} className={`flex min-h-16 w-full items-center gap-3 px-3 text-left ${s.kind === at ? 'bg-brass/25' : 'hover:bg-chalk/8'}`}>
-            <PieceCard rings={usual[i]?.data?.rings ?? []} grainDeg={null} size={54} />{s.kind}
+            {usual[i]?.data ? <PieceCard rings={usual[i].data.rings} grainDeg={null} size={54} /> : <span className="size-[54px]" />}{s.kind}
           </button>
         </li>
       ))}

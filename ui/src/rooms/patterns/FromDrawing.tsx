@@ -71,7 +71,7 @@ function OneDrawing({ file, hand, onAgain, onAdded }: { file: Schemas['FileOut']
   }
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_440px]">
-      <HideView key={k} bounds={bounds} label="The drawing, by layers, with the pieces found">
+      <HideView key={k} bounds={bounds} centred label="The drawing, by layers, with the pieces found">
         {(scale) => {
           const px = 1 / scale
           return (

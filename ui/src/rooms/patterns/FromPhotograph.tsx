@@ -81,7 +81,7 @@ function OnePicture({ file, hand, onAgain, onAdded }: { file: Schemas['FileOut']
       <div className="relative min-w-0">
         {traced.isFetching && <p role="status" className="absolute top-10 left-10 z-10 bg-bench-deep px-4 py-2">Looking for the squares, straightening, tracing …</p>}
         {seen ? (
-          <HideView bounds={traced.data.bounds} label="The picture straightened, with the outline found">
+          <HideView bounds={traced.data.bounds} centred label="The picture straightened, with the outline found">
             {(scale) => (
               <>
                 {picture && <image href={traced.data.picture} x={traced.data.bounds.x0} y={traced.data.bounds.y0} width={traced.data.bounds.x1 - traced.data.bounds.x0} height={traced.data.bounds.y1 - traced.data.bounds.y0} preserveAspectRatio="none" />}

@@ -105,7 +105,7 @@ export function PieceRoom() {
         {!hand.open && <p className="docket mx-5 px-4 py-2">Revision {hand.view.letter}{hand.view.batches.length > 0 && ` is planned in ${hand.view.batches.join(', ')} and`} stays as it is. <Link className="underline" to={`/patterns/${id}/revisions`}>Begin a new revision</Link> to change it.</p>}
         <div className="relative min-h-0 flex-1">
           {act && <p role="status" className="absolute top-10 left-10 z-10 bg-brass px-4 py-2 font-semibold text-ink">{SAYS[act]}</p>}
-          <HideView key={slug} handle={view} bounds={drawn.bounds} label={`${p.name}, drawn to scale`} held={act !== null} onPointer={pointed}>
+          <HideView key={slug} handle={view} bounds={drawn.bounds} centred label={`${p.name}, drawn to scale`} held={act !== null} onPointer={pointed}>
             {(scale) => {
               const px = 1 / scale
               return (

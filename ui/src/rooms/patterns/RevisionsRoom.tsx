@@ -90,7 +90,7 @@ function Begin({ id, onBegun }: { id: number; onBegun: (n: number) => void }) {
 function Over({ changes }: { changes: Change[] }) {
   const set = inRows(changes.map((c) => { const [x0, y0, x1, y1] = boundsOf([...c.before, ...c.after]); return { item: c, x0, y0, x1, y1 } }), 40, 1.5)
   return (
-    <HideView bounds={{ x0: 0, y0: 0, x1: set.width, y1: set.height + 20 }} label="Old and new outlines over each other">
+    <HideView bounds={{ x0: 0, y0: 0, x1: set.width, y1: set.height + 20 }} centred label="Old and new outlines over each other">
       {(scale) => set.placed.map(({ item: c, dx, dy }) => {
         const px = 1 / scale
         const [x0, , x1, y1] = boundsOf([...c.before, ...c.after])
