@@ -25,7 +25,7 @@ DARKER_THAN_SHADOW = 0.72
 SURE, SURE_NEUTRAL = 0.68, 0.8
 """Scores from which a place is surely part: nearer to it than half way, since shadow lies between; the edge itself is sought afterwards."""
 NEUTRAL_SPAN = 0.12
-ON_LINE_MM, LONGEST_ON_LINE_MM, PARABOLA_FITS_MM = 1.1, 16.0, 0.25
+ON_LINE_MM, LONGEST_ON_LINE_MM, PARABOLA_FITS_MM = 1.1, 20.0, 0.25
 UNSHADED, PLAIN_CONTRAST = 0.06, 0.2
 LEAST_PART_MM2 = 150.0
 LEAST_HOLE_MM2 = 12.0
@@ -264,14 +264,18 @@ def _over_lines(ring: NDArray[np.float64], square_mm: float) -> NDArray[np.float
     Where a line runs into an edge at a slant, the wedge between them is as dark as the part. Left as they are: long stretches,
     where an edge lies along a line, and those at a corner, to which no parabola fits.
     """
-    off = np.abs((ring + square_mm / 2) % square_mm - square_mm / 2).min(axis=1)
-    on = off < ON_LINE_MM
-    n, beside = len(ring), 12
     out = ring.copy()
+    # Lines across and lines down by turns: else a stretch along one is drawn out by the lines that cross it.
+    for axis in (0, 1):
+        _over_family(out, np.abs((out[:, axis] + square_mm / 2) % square_mm - square_mm / 2) < ON_LINE_MM)
+    return out
+
+
+def _over_family(ring: NDArray[np.float64], on: NDArray[np.bool_]) -> None:
+    n, beside = len(ring), 12
     if on.all() or not on.any():
-        return out
-    starts = np.flatnonzero(on & ~np.roll(on, 1))
-    for a in starts:
+        return
+    for a in np.flatnonzero(on & ~np.roll(on, 1)):
         length = int(np.argmin(on[(a + np.arange(n)) % n]))
         if length * STEP_MM > LONGEST_ON_LINE_MM:
             continue
@@ -284,8 +288,7 @@ def _over_lines(ring: NDArray[np.float64], square_mm: float) -> NDArray[np.float
         left = np.hypot(*(np.polyval(f, s) - ring[known, d] for d, f in enumerate(fits)))
         if float(np.sqrt((left**2).mean())) < PARABOLA_FITS_MM:
             inside = np.arange(length)
-            out[(a + inside) % n] = np.stack([np.polyval(f, inside) for f in fits], axis=1)
-    return out
+            ring[(a + inside) % n] = np.stack([np.polyval(f, inside) for f in fits], axis=1)
 
 
 def _half_way(profile: Raster, t: NDArray[np.float64], least: float) -> NDArray[np.float64]:

@@ -10,7 +10,7 @@ export interface Draft { name: string; each: number; pair: boolean; material: st
 
 export const MATERIALS = ['body leather', 'strap leather', 'lining']
 
-export const draftFor = (name: string, article: Article, kind = 'show panel'): Draft => ({ name, each: 1, pair: false, material: article.pieces.at(-1)?.material ?? 'body leather', kind })
+export const draftFor = (name: string, article: Article, kind = 'show panel'): Draft => ({ name, each: 1, pair: false, material: kind === 'strap' ? 'strap leather' : (article.pieces.at(-1)?.material ?? 'body leather'), kind })
 
 export function useStarts() {
   return useQuery({ queryKey: ['starts'], staleTime: Infinity, queryFn: () => told(api.GET('/api/patterns/starts')) })

@@ -1,0 +1,64 @@
+"""The application as ./start's own runner starts it, with MariaDB and a worker, and headless Chromium to walk through it."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from scripts.mariadb import PrivateMariaDB, free_port
+
+ROOT = Path(__file__).resolve().parents[2]
+CHROMIUM = "/usr/bin/chromium"
+READY_S = 120
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    home = tmp_path_factory.mktemp("yard")
+    with PrivateMariaDB(home / "mariadb") as server:
+        port = free_port()
+        said = (home / "said.log").open("w+b")
+        running = subprocess.Popen(
+            [sys.executable, "-m", "scripts.run", "--port", str(port), "--workers", "1"],
+            cwd=ROOT, env={**os.environ, "FAIRLAY_DATABASE_URL": server.url}, stdout=said, stderr=said, start_new_session=True,
+        )  # fmt: skip
+        try:
+            end = time.monotonic() + READY_S
+            while b"Fair Lay is ready" not in (home / "said.log").read_bytes():
+                assert running.poll() is None and time.monotonic() < end, (home / "said.log").read_text()
+                time.sleep(0.2)
+            yield f"http://127.0.0.1:{port}"
+        finally:
+            running.send_signal(signal.SIGINT)
+            assert running.wait(30) == 0
+            said.close()
+        left = subprocess.run(["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False).stdout
+        assert not left, "Ctrl-C left processes behind"
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        own = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"])
+        yield own
+        own.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    own = browser.new_page(viewport={"width": 1280, "height": 800})
+    own.set_default_timeout(20_000)
+    wrong: list[str] = []
+    own.on("pageerror", lambda error: wrong.append(str(error)))
+    own.on("console", lambda message: wrong.append(message.text) if message.type == "error" and not any(code in message.text for code in ("409", "422")) else None)
+    yield own
+    assert wrong == []
+    own.close()
