@@ -90,7 +90,8 @@ def differences(old: Pattern, new: Pattern) -> tuple[Difference, ...]:
         ("way", "made as"),
         ("lines", "lines"),
     ):
-        note(words, _words(getattr(old, name)), _words(getattr(new, name)))
+        unit = " mm" if name.endswith("_mm") else ""
+        note(words, _words(getattr(old, name)) + unit, _words(getattr(new, name)) + unit)
     note("margins of edges", _margins(old), _margins(new))
     for f in fields(Needs):
         note(NEED_WORDS.get(f.name, f.name), _words(getattr(old.needs, f.name)), _words(getattr(new.needs, f.name)))
