@@ -9,7 +9,8 @@ from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.tables import UploadRow
 
-MOST_BYTES = 40_000_000
+MOST_BYTES = 15_000_000
+"""MariaDB takes 16 MB in one packet unless it is told otherwise."""
 
 
 @dataclass(frozen=True)

@@ -117,7 +117,8 @@ def _sheet(canvas: Canvas, article: Article, p: Pattern, lines: list[Drawn], rev
 
     canvas.saveState()
     clip = canvas.beginPath()
-    clip.rect(MARGIN_MM * mm, (h - MARGIN_MM - tile.shown_h) * mm, tile.shown_w * mm, tile.shown_h * mm)
+    # A hair wider than what is shown, so that a line along its border keeps its width.
+    clip.rect((MARGIN_MM - 0.4) * mm, (h - MARGIN_MM - tile.shown_h - 0.4) * mm, (tile.shown_w + 0.8) * mm, (tile.shown_h + 0.8) * mm)
     canvas.clipPath(clip, stroke=0, fill=0)
     for line in lines:
         _line(canvas, line, at)
@@ -236,7 +237,7 @@ def grid_pdf(paper: str = "A3", landscape: bool = False) -> bytes:
         canvas,
         page.width_mm,
         f"Squared page, squares of {page.square_mm:g} mm",
-        "Lay one part flat inside the squares, at least two squares clear of the border. Photograph from straight above, the whole grid in the picture.",
+        "One part, flat, two squares clear of the border. Photograph it from straight above, all squares in the picture.",
         f"{paper}, {page.across} x {page.down} squares",
     )
     canvas.showPage()
