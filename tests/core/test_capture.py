@@ -115,7 +115,7 @@ def test_parts_that_touch_are_doubted_and_two_are_both_given() -> None:
     disc = draw("disc", {"across": 70}).contour
     touching = trace(render(scene(PLAIN, (disc, -34, 0, 0), (disc, 34, 0, 0))))
     assert len(touching.parts) == 1 and any("two parts that touch" in words for words in touching.advice)
-    apart = trace(render(scene(PLAIN, (disc, -50, 0, 0), (TAB, 60, 0, 90))))
+    apart = trace(render(scene(PLAIN, (disc, -50, 0, 0), (draw("triangle", {"base": 80, "height": 70}).contour, 50, 0, 0))))
     assert len(apart.parts) == 2 and any("2 parts lie on the page" in words for words in apart.advice)
     assert [p.area_mm2 for p in apart.parts] == sorted((p.area_mm2 for p in apart.parts), reverse=True)
 
