@@ -257,7 +257,7 @@ def test_starts_give_needs_and_keep_what_is_drawn() -> None:
         assert begun.needs.template == start.name and begun.needs.grain_deg == 30 and begun.needs.hidden == p.needs.hidden and begun.contour == p.contour
         check_pattern(begun)
     with pytest.raises(BadPattern, match="strap, show panel, inner part"):
-        start_named("bag")
+        start_named("hat")
 
 
 def test_marks_are_drawn_on_the_side_they_lie_and_travel_with_the_piece() -> None:
