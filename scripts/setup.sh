@@ -48,13 +48,13 @@ set_up_ui() {
   if ! cmp -s ui/package-lock.json ui/node_modules/.set-up 2>/dev/null; then
     say "Installing front-end packages ..."
     # Not "npm ci": it wants builds for every other machine in the lock, which not every mirror has.
-    (cd ui && npm install --no-save --silent --no-progress) >var/setup.log 2>&1 || stop_with "front-end packages could not be installed (see var/setup.log)"
+    (cd ui && npm install --no-save --silent --no-progress) >var/setup-ui.log 2>&1 || stop_with "front-end packages could not be installed (see var/setup-ui.log)"
     cp ui/package-lock.json ui/node_modules/.set-up
   fi
   sources=$(ui_sources)
   if [ "$(cat ui/dist/.built-from 2>/dev/null)" != "$sources" ]; then
     say "Building the front end ..."
-    (cd ui && npm run --silent build) >var/setup.log 2>&1 || { cat var/setup.log >&2; stop_with "the front end could not be built"; }
+    (cd ui && npm run --silent build) >var/setup-ui.log 2>&1 || { cat var/setup-ui.log >&2; stop_with "the front end could not be built"; }
     printf '%s' "$sources" >ui/dist/.built-from
   fi
 }
