@@ -71,6 +71,12 @@ def test_a_mitt_a_strap_and_a_bellows_are_made_and_laid(page: Page, address: str
     expect(page.get_by_text("322 mm × 134 mm")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("310 mm × 122 mm")).to_be_visible()
+    page.get_by_label("Middle y").fill("40")
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Cut it").click()
+    expect(page.get_by_text("Window 1")).to_be_visible()
+    page.get_by_role("button", name="Close it").click()
+    expect(page.get_by_text("Window 1")).to_have_count(0)
     page.get_by_role("link", name="← Hearth set").click()
 
     # The bar that a printer got wrong.

@@ -1,7 +1,9 @@
+import { useState } from 'react'
 import { Button } from '../../parts/controls'
 import { Choice, LengthField } from '../../parts/fields'
 import { useUnits } from '../../parts/units'
 import type { Drawn, Pattern, Run } from './article'
+import { roundedWindow, type Node } from './contours'
 import type { Act } from './PieceRoom'
 
 interface Shown { p: Pattern; drawn: Drawn; edge: number | null; onEdge: (edge: number | null) => void; change: (alter: (p: Pattern) => Pattern) => void; onAct: (act: Act) => void }
@@ -42,12 +44,25 @@ export function CutPanel({ p, drawn, edge, onEdge, change, onAct }: Shown) {
         </div>
       ))}
       <Button onClick={() => { onAct('seam') }} disabled={p.pair}>{p.pair ? 'A pair is cut whole' : 'Draw a seam line'}</Button>
-      {p.windows.length > 0 && (
-        <>
-          <h3 className="mt-1 border-t border-docket-line pt-2 font-stamp text-lg font-bold">Windows</h3>
-          {p.windows.map((_, i) => <p key={i} className="flex items-center">Window {i + 1}<button type="button" className="ml-auto min-h-11 underline" onClick={() => { change((q) => ({ ...q, windows: q.windows.filter((_w, k) => k !== i) })) }}>Close it</button></p>)}
-        </>
-      )}
+      <h3 className="mt-1 border-t border-docket-line pt-2 font-stamp text-lg font-bold">Windows</h3>
+      {p.windows.map((_, i) => <p key={i} className="flex items-center">Window {i + 1}<button type="button" className="ml-auto min-h-11 underline" onClick={() => { change((q) => ({ ...q, windows: q.windows.filter((_w, k) => k !== i) })) }}>Close it</button></p>)}
+      <NewWindow x={drawn.name_at.x} y={drawn.name_at.y} onAdd={(window) => { change((q) => ({ ...q, windows: [...q.windows, window] })) }} />
+    </div>
+  )
+}
+
+/** A window by its measures; its corners are pricked with a round punch. */
+function NewWindow({ x, y, onAdd }: { x: number; y: number; onAdd: (window: Node[]) => void }) {
+  const [w, setW] = useState<{ x?: number; y?: number; length: number; width: number; punch: number }>({ length: 40, width: 20, punch: 4 })
+  const at = { x: w.x ?? Math.round(x), y: w.y ?? Math.round(y) }
+  return (
+    <div className="grid grid-cols-3 gap-x-3 gap-y-2">
+      <LengthField label="Length" mm={w.length} onChange={(length) => { setW({ ...w, length }) }} width="w-16" />
+      <LengthField label="Width" mm={w.width} onChange={(width) => { setW({ ...w, width }) }} width="w-16" />
+      <LengthField label="Corner punch" mm={w.punch} onChange={(punch) => { setW({ ...w, punch }) }} width="w-16" />
+      <LengthField label="Middle x" mm={at.x} onChange={(to) => { setW({ ...w, x: to }) }} width="w-16" />
+      <LengthField label="Middle y" mm={at.y} onChange={(to) => { setW({ ...w, y: to }) }} width="w-16" />
+      <Button className="self-end px-1" onClick={() => { onAdd(roundedWindow(at, w.length, w.width, w.punch)) }}>Cut it</Button>
     </div>
   )
 }

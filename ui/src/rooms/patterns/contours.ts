@@ -60,6 +60,18 @@ export function divided(contour: Node[], i: number): Node[] {
   return [...out.slice(0, i + 1), middle, ...out.slice(i + 1)]
 }
 
+/** A window: a rectangle about a middle, its corners as round as the punch that pricks them. */
+export function roundedWindow(at: At, length: number, width: number, punch: number): Node[] {
+  const r = Math.min(punch / 2, length / 2, width / 2)
+  const k = 0.5523 * r
+  const [x0, y0, x1, y1] = [at.x - length / 2, at.y - width / 2, at.x + length / 2, at.y + width / 2]
+  if (r === 0) return [[x0, y0], [x1, y0], [x1, y1], [x0, y1]]
+  return [
+    [x0 + r, y0, x0 + r - k, y0, x0 + r, y0], [x1 - r, y0, x1 - r, y0, x1 - r + k, y0], [x1, y0 + r, x1, y0 + r - k, x1, y0 + r], [x1, y1 - r, x1, y1 - r, x1, y1 - r + k],
+    [x1 - r, y1, x1 - r + k, y1, x1 - r, y1], [x0 + r, y1, x0 + r, y1, x0 + r - k, y1], [x0, y1 - r, x0, y1 - r + k, x0, y1 - r], [x0, y0 + r, x0, y0 + r, x0, y0 + r - k],
+  ].map((node) => node.map(round))
+}
+
 export function shifted(contour: Node[], dx: number, dy: number): Node[] {
   return contour.map((node) => movedNode(node, dx, dy))
 }
