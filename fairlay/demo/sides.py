@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from fairlay.core.leather import Flaw, Hide, Reading, Zone
+from fairlay.core.leather.usual_map import through, usual_map
 from fairlay.core.shapes.rings import Ring, pieces_of
-
-Points = NDArray[np.float64]
 
 SIDE = [
     (0.02, 0.05), (0.16, 0.012), (0.40, 0.0), (0.64, 0.004), (0.82, 0.0), (0.955, 0.02), (1.0, 0.10), (0.985, 0.23), (0.945, 0.36), (0.955, 0.50),
@@ -33,39 +31,12 @@ def grow(shape: list[tuple[float, float]], length: float, depth: float, rng: np.
     base = np.array(shape) * [length, depth]
     edge = base[:, 1] > 0.08 * depth
     base += rng.normal(0.0, 1.0, base.shape) * np.where(edge, 9.0, 2.0)[:, None] * rough
-    smooth = _through(base, 5)
+    smooth = through(base, 5)
     smooth[:, 1] += np.where(smooth[:, 1] > 0.12 * depth, rng.normal(0.0, 1.2 * rough, len(smooth)), 0.0)
     polygon = max(pieces_of(Polygon(smooth).buffer(0)), key=lambda p: p.area)
     ring = np.asarray(polygon.exterior.coords)[:-1]
     moved: Ring = np.round(ring - ring.min(axis=0), 1)
     return moved
-
-
-def _through(points: Points, between: int) -> Points:
-    """Return a closed Catmull-Rom curve through points, ``between`` steps from each to the next."""
-    before, after, later = np.roll(points, 1, axis=0), np.roll(points, -1, axis=0), np.roll(points, -2, axis=0)
-    out = [
-        0.5 * (2 * points + (after - before) * t + (2 * before - 5 * points + 4 * after - later) * t**2 + (3 * points - before - 3 * after + later) * t**3)
-        for t in np.linspace(0.0, 1.0, between, endpoint=False)
-    ]
-    return np.stack(out, axis=1).reshape(-1, 2)
-
-
-def usual_map(outline: Ring) -> tuple[Zone, ...]:
-    """Return the usual map of a side: loose belly, tight bend, firm shoulder, loose neck, slack flanks."""
-    x1, y1 = outline.max(axis=0)
-
-    def zone(points: list[tuple[float, float]], tightness: int, stretch: float, smooth: bool = True) -> Zone:
-        ring = np.array(points) * [x1, y1]
-        return Zone(np.round(_through(ring, 4) if smooth else ring, 1), tightness, stretch)
-
-    return (
-        Zone(outline.copy(), 3, 90.0),
-        zone([(0.03, -0.02), (0.58, -0.02), (0.585, 0.30), (0.55, 0.49), (0.40, 0.53), (0.20, 0.52), (0.06, 0.42), (0.02, 0.2)], 1, 90.0),
-        zone([(0.58, -0.02), (0.87, -0.02), (0.87, 0.22), (0.84, 0.44), (0.70, 0.52), (0.56, 0.48), (0.585, 0.3)], 2, 82.0),
-        zone([(0.10, 0.66), (0.19, 0.62), (0.25, 0.72), (0.24, 0.9), (0.19, 1.0), (0.12, 0.9)], 4, 58.0),
-        zone([(0.64, 0.68), (0.74, 0.62), (0.80, 0.72), (0.78, 0.88), (0.70, 0.86)], 4, 122.0),
-    )
 
 
 def flaws_on(outline: Ring, rng: np.random.Generator, counts: tuple[int, int, int]) -> tuple[Flaw, ...]:
@@ -115,7 +86,7 @@ def side(number: str, seed: int, length: float, depth: float, cost_per_m2: float
     """Return a side with its usual map, flaws, and readings where a nominal thickness is given."""
     rng = np.random.default_rng(seed)
     outline = grow(SIDE, length, depth, rng)
-    return Hide(number, "side", outline, (), 0.0, 4.0, cost_per_m2, usual_map(outline), flaws_on(outline, rng, flaws), readings_on(outline, rng, nominal) if nominal else ())
+    return Hide(number, "side", outline, (), 0.0, 4.0, cost_per_m2, usual_map("side", outline), flaws_on(outline, rng, flaws), readings_on(outline, rng, nominal) if nominal else ())
 
 
 def cut(number: str, kind: str, seed: int, length: float, depth: float, cost_per_m2: float, flaws: tuple[int, int, int], tightness: int) -> Hide:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, median_filter
 
+from fairlay.core.capture.edges_of_parts import half_way
 from fairlay.core.capture.squares import PaperSeen
 from fairlay.core.errors import BadPicture
 from fairlay.core.shapes.rings import Ring, simple_ring
@@ -245,7 +246,7 @@ def _refined(contour: NDArray[np.float64], fields: tuple[Raster, ...], ppm: floa
         colour, dark = (cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for field in fields)
         ends = max(3, len(t) // 5)
         beside = np.minimum(np.median(dark[:, :ends], axis=1), np.median(dark[:, -ends:], axis=1))
-        by_colour, by_darkness = _half_way(colour, t, 0.35), _half_way(dark, t, PLAIN_CONTRAST)
+        by_colour, by_darkness = half_way(colour, t, 0.35), half_way(dark, t, PLAIN_CONTRAST)
         # Darkness trembles less than colour does; but only where no shadow lies beside the part is it to be trusted first.
         first = np.where(beside < UNSHADED, by_darkness, by_colour)
         move = np.where(np.isfinite(first), first, np.where(np.isfinite(by_colour), by_colour, by_darkness))
@@ -289,24 +290,3 @@ def _over_family(ring: NDArray[np.float64], on: NDArray[np.bool_]) -> None:
         if float(np.sqrt((left**2).mean())) < PARABOLA_FITS_MM:
             inside = np.arange(length)
             ring[(a + inside) % n] = np.stack([np.polyval(f, inside) for f in fits], axis=1)
-
-
-def _half_way(profile: Raster, t: NDArray[np.float64], least: float) -> NDArray[np.float64]:
-    """Where each row ``(n, len(t))`` is half way between its two ends, nearest to the middle; NaN where its ends differ by less than ``least``."""
-    ends = max(3, len(t) // 5)
-    first, last = np.median(profile[:, :ends], axis=1), np.median(profile[:, -ends:], axis=1)
-    up = last > first
-    rising = np.where(up[:, None], profile, -profile)
-    level = (np.where(up, last, -last) + np.where(up, first, -first)) / 2
-    return np.where(np.abs(last - first) > least, _crossing(rising - level[:, None], t), np.nan)
-
-
-def _crossing(rising: NDArray[np.float64], t: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Where each row goes from below zero to above, nearest to t = 0; NaN where it never does."""
-    up = (rising[:, :-1] < 0) & (rising[:, 1:] >= 0)
-    share = -rising[:, :-1] / np.where(up, rising[:, 1:] - rising[:, :-1], 1.0)
-    where = np.where(up, t[:-1] + share * (t[1] - t[0]), np.nan)
-    far = np.where(np.isnan(where), np.inf, np.abs(where))
-    best = far.argmin(axis=1)
-    found = where[np.arange(len(where)), best]
-    return np.asarray(found)

@@ -8,15 +8,15 @@ from typing import Literal
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from fairlay.core.capture.curves import cleaned
+from fairlay.core.capture.height import lowered
 from fairlay.core.capture.part import PartSeen, Straight, find_parts, straighten
 from fairlay.core.capture.squares import PaperSeen, find_paper
 from fairlay.core.errors import BadPicture, FairLayError
 from fairlay.core.pattern.contour import Contour
 from fairlay.core.pattern.cut import offset_ring
-from fairlay.core.shapes.rings import Ring, clean_ring, simple_ring
+from fairlay.core.shapes.rings import Ring, clean_ring
 
 Image = NDArray[np.uint8]
 Shows = Literal["part", "drawn line"]
@@ -114,7 +114,7 @@ def _traced(p: PartSeen, asked: Asked, eye: tuple[float, float, float], which: i
     by = asked.grow_mm
     if asked.shows == "drawn line":
         by -= {"outside": 0.0, "middle": asked.line_mm / 2, "inside": asked.line_mm}[asked.follow]
-    outline = _lowered(p.outline, eye, asked.thickness_mm)
+    outline = lowered(p.outline, eye, asked.thickness_mm)
     ring = clean_ring(outline, name)
     if by:
         try:
@@ -122,7 +122,7 @@ def _traced(p: PartSeen, asked: Asked, eye: tuple[float, float, float], which: i
         except FairLayError as error:
             raise BadPicture(str(error), value=by, expected="") from error
         ring = _even(ring)
-    holes = () if asked.shows == "drawn line" else tuple(_lowered(h, eye, asked.thickness_mm, hole=True) for h in p.holes)
+    holes = () if asked.shows == "drawn line" else tuple(lowered(h, eye, asked.thickness_mm, hole=True) for h in p.holes)
     area = float(_area(ring) - sum(_area(h) for h in holes))
     return TracedPart(cleaned(ring), tuple(cleaned(h) for h in holes), ring, area)
 
@@ -138,28 +138,6 @@ def _even(ring: Ring) -> Ring:
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
     at = np.linspace(0, along[-1], max(12, int(along[-1] / 0.5)), endpoint=False)
     return np.stack([np.interp(at, along, closed[:, d]) for d in (0, 1)], axis=1)
-
-
-def _lowered(ring: Ring, eye: tuple[float, float, float], thickness: float, hole: bool = False) -> Ring:
-    """An outline seen at the height of the part's face, brought down to the paper.
-
-    From an eye at height H a face at height t looks larger by H / (H - t) about the place under the eye. That holds where the
-    edge faces away from the eye; where it faces the eye, its foot on the paper is what was seen, which is right as it is.
-    """
-    if thickness <= 0:
-        return ring
-    under = np.array(eye[:2])
-    evened = gaussian_filter1d(ring, 4.0, axis=0, mode="wrap")
-    tangent = np.roll(evened, -1, axis=0) - np.roll(evened, 1, axis=0)
-    x, y = ring.T
-    turns = float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))
-    outward = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) * (1 if turns > 0 else -1)
-    outward = outward * (-1 if hole else 1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
-    radial = ring - under
-    facing = (radial * outward).sum(axis=1) / np.maximum(np.hypot(*radial.T), 1e-9)
-    share = np.clip(0.5 + facing / 0.2, 0, 1)[:, None]
-    lowered = under + radial * (eye[2] - thickness) / eye[2]
-    return simple_ring(lowered * share + ring * (1 - share))
 
 
 def _tilt(paper: PaperSeen, eye: tuple[float, float, float]) -> float:

@@ -22,7 +22,7 @@ HIDE_KINDS = ("side", "whole", "bend", "shoulder", "belly", "offcut", "roll")
 FLAW_KINDS = (
     "brand", "scratch", "scar", "tick bite", "fly bite", "lice bite", "warble hole", "vein",
     "growth wrinkle", "fat wrinkle", "stretch mark", "loose grain", "pipey grain", "flay cut",
-    "thin spot", "hole", "stain", "dye patch", "dirt", "fold crease",
+    "thin spot", "hole", "stain", "dye patch", "dirt", "fold crease", "not named",
 )  # fmt: skip
 TIGHTNESS_NAMES = {1: "tight", 2: "firm", 3: "loose", 4: "slack"}
 SEVERITY_NAMES = {1: "surface", 2: "blemish", 3: "unsound"}

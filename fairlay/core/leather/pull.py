@@ -1,0 +1,212 @@
+"""Pull tests: how much leather gives, and which way least; the map of tightness that follows from them.
+
+Two dots 100 mm apart, a steady pull, how much farther apart they come: once along, once across.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import contourpy
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import MultiPoint, Point, Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.ops import voronoi_diagram
+
+from fairlay.core.errors import BadHide
+from fairlay.core.leather.hide import TIGHTNESS_NAMES, Zone
+from fairlay.core.shapes.rings import Ring, pieces_of, region, union
+
+Floats = NDArray[np.float64]
+
+USUAL_LIMITS: Final = (2.0, 4.0, 7.0)
+"""Give in mm per 100 mm up to which leather is tight, firm and loose; a shop may set its own."""
+MOST_GIVE_MM: Final = 40.0
+REACH_MM: Final = 320.0
+"""How far a pull test tells of the leather round it, where no other is nearer."""
+CELL_MM: Final = 20.0
+NO_WAY_MM: Final = 0.4
+"""Give that differs by less both ways tells no line of least stretch: it is less than a rule is read to."""
+DOUBTED: Final = 3.2
+"""A test this many times over or under what the tests round it say is questioned."""
+NEAR_MM: Final = 700.0
+LEAST_ZONE_MM2: Final = 2_500.0
+
+
+@dataclass(frozen=True)
+class PullTest:
+    """Give in mm per 100 mm at a place of the hide: along ``deg`` (counter-clockwise from the backbone), across it, and if it was read half way between.
+
+    ``sure`` says that a reading that looked odd was made again and stands.
+    """
+
+    id: str
+    x: float
+    y: float
+    along_mm: float
+    across_mm: float
+    deg: float = 0.0
+    between_mm: float | None = None
+    sure: bool = False
+
+    @property
+    def give_mm(self) -> float:
+        """The most that the leather gives there: what decides its class."""
+        if self.between_mm is None:
+            return max(self.along_mm, self.across_mm)
+        middle, swing, _ = self._ellipse()
+        return middle + swing
+
+    @property
+    def least_stretch_deg(self) -> float | None:
+        """The line of least stretch, 0 to 180; None where it gives alike every way.
+
+        With two readings, the way that gave less. With a third half way between them (45 degrees on), give is taken to
+        go round as middle + swing cos 2(way - way of most give), as strain in a sheet does.
+        """
+        if self.between_mm is None:
+            if abs(self.along_mm - self.across_mm) < NO_WAY_MM:
+                return None
+            return (self.deg if self.along_mm < self.across_mm else self.deg + 90.0) % 180.0
+        _, swing, most = self._ellipse()
+        return None if 2 * swing < NO_WAY_MM else (self.deg + most + 90.0) % 180.0
+
+    def _ellipse(self) -> tuple[float, float, float]:
+        middle = (self.along_mm + self.across_mm) / 2
+        c, s = (self.along_mm - self.across_mm) / 2, (self.between_mm or 0.0) - middle
+        return middle, math.hypot(c, s), math.degrees(math.atan2(s, c)) / 2
+
+
+def check_pull(test: PullTest) -> None:
+    """Raise BadHide for give that no leather has."""
+    for give in (test.along_mm, test.across_mm, *(() if test.between_mm is None else (test.between_mm,))):
+        if not 0 <= give <= MOST_GIVE_MM:
+            raise BadHide(f"a give of {give:g} mm per 100 mm", value=give, expected=f"0 to {MOST_GIVE_MM:g} mm: how much farther apart two dots come that were 100 mm apart")
+
+
+def check_limits(limits: Sequence[float]) -> None:
+    """Raise BadHide for limits between classes that do not rise."""
+    if len(limits) != 3 or not 0 < limits[0] < limits[1] < limits[2] <= MOST_GIVE_MM:
+        raise BadHide(f"limits of {', '.join(f'{v:g}' for v in limits)} mm", value=tuple(limits), expected=f"three that rise, over 0 and up to {MOST_GIVE_MM:g} mm")
+
+
+def class_of(give_mm: float, limits: Sequence[float] = USUAL_LIMITS) -> int:
+    """Return the tightness class of leather that gives so much."""
+    return 1 + sum(give_mm > limit for limit in limits)
+
+
+def usual_give(tightness: int, limits: Sequence[float] = USUAL_LIMITS) -> float:
+    """Return the give in mm that stands for a class where nothing was tested: the middle of its range."""
+    low, high = (0.0, *limits)[tightness - 1], (*limits, 1.5 * limits[2])[tightness - 1]
+    return (low + high) / 2
+
+
+def tested_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> tuple[Zone, ...]:
+    """Return zones of tightness: the guess as pull tests correct it, later zones over earlier.
+
+    Each test says by what factor the guess is wrong at its place; factors are spread by one over the distance squared, the
+    guess itself having the say of a test at ``REACH_MM``. Give never leaves the range of what was read and guessed. The
+    line of least stretch is a test's own in the part of the hide nearest to it within ``REACH_MM``, the guess's elsewhere.
+    """
+    check_limits(limits)
+    if not tests:
+        return tuple(guess)
+    for test in tests:
+        check_pull(test)
+    leather = region(outline, holes, "the hide")
+    x0, y0, x1, y1 = leather.bounds
+    xs = np.linspace(x0 - CELL_MM, x1 + CELL_MM, max(4, math.ceil((x1 - x0) / CELL_MM) + 3))
+    ys = np.linspace(y0 - CELL_MM, y1 + CELL_MM, max(4, math.ceil((y1 - y0) / CELL_MM) + 3))
+    gx, gy = np.meshgrid(xs, ys)
+    give = corrected_give(np.stack([gx.ravel(), gy.ravel()], axis=1), guess, tests, limits).reshape(gx.shape)
+    drawn = contourpy.contour_generator(gx, gy, give, fill_type=contourpy.FillType.OuterOffset)
+    bounds = [-math.inf, *limits, math.inf]
+    ways = _ways(leather, guess, tests)
+    out = []
+    for tightness in TIGHTNESS_NAMES:
+        ground = _filled(drawn, bounds[tightness - 1], bounds[tightness]).intersection(leather)
+        for stretch, part in ways:
+            for p in pieces_of(ground.intersection(part), LEAST_ZONE_MM2):
+                out.append(Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch))
+    # The largest first: a zone's holes are covered by what fills them.
+    out.sort(key=lambda z: -Polygon(z.outline).area)
+    most = max(TIGHTNESS_NAMES, key=lambda t: sum(Polygon(z.outline).area for z in out if z.tightness == t))
+    return (Zone(outline.copy(), most, 90.0), *out)
+
+
+def corrected_give(points: Floats, guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> Floats:
+    """Return give in mm per 100 mm at points ``(n, 2)``, ``(n,)``: see ``tested_map``."""
+    base = _guessed(points, guess, limits)
+    at = np.array([(t.x, t.y) for t in tests])
+    read = np.array([max(t.give_mm, 0.05) for t in tests])
+    factor = np.log(read / _guessed(at, guess, limits))
+    d2 = ((points[:, None, :] - at[None, :, :]) ** 2).sum(axis=2)
+    weight = 1.0 / np.maximum(d2, 1e-6)
+    give = base * np.exp((weight * factor).sum(axis=1) / (weight.sum(axis=1) + 1.0 / REACH_MM**2))
+    return np.asarray(np.clip(give, min(read.min(), base.min()), max(read.max(), base.max())))
+
+
+def _guessed(points: Floats, guess: Sequence[Zone], limits: Sequence[float]) -> Floats:
+    out = np.full(len(points), usual_give(2, limits))
+    for zone in guess:
+        inside = shapely.contains_xy(Polygon(zone.outline).buffer(0), points[:, 0], points[:, 1])
+        out[inside] = usual_give(zone.tightness, limits)
+    return out
+
+
+def _filled(drawn: contourpy.ContourGenerator, low: float, high: float) -> BaseGeometry:
+    found = drawn.filled(low, high)
+    rings = []
+    for points, offsets in zip(found[0], found[1], strict=True):
+        parts = [points[a:b] for a, b in zip(offsets[:-1], offsets[1:], strict=True)]
+        rings.append(Polygon(parts[0], [p for p in parts[1:] if len(p) > 3]).buffer(0))
+    return union(rings)
+
+
+def _ways(leather: Polygon, guess: Sequence[Zone], tests: Sequence[PullTest]) -> list[tuple[float, BaseGeometry]]:
+    """The hide parted by which way gives most: round tests that told one, and by the guess elsewhere."""
+    told = [(t, way) for t in tests if (way := t.least_stretch_deg) is not None]
+    out: list[tuple[float, BaseGeometry]] = []
+    taken: BaseGeometry = Polygon()
+    if told:
+        cells = _nearest(leather, tests)
+        for t, way in told:
+            own = cells[t.id].intersection(Point(t.x, t.y).buffer(REACH_MM)).intersection(leather)
+            out.append(((way + 90.0) % 180.0, own))
+        taken = union(p for _, p in out)
+    covered: BaseGeometry = Polygon()
+    for zone in reversed(guess):
+        whole = Polygon(zone.outline).buffer(0)
+        out.append((zone.stretch_deg, whole.difference(union((covered, taken)))))
+        covered = union((covered, whole))
+    out.append((90.0, leather.difference(union((covered, taken)))))
+    return [(way, part) for way, part in out if not part.is_empty]
+
+
+def _nearest(leather: Polygon, tests: Sequence[PullTest]) -> dict[str, BaseGeometry]:
+    """The ground nearest to each test (Voronoi)."""
+    if len({(t.x, t.y) for t in tests}) < 2:
+        return {t.id: leather.buffer(1.0) for t in tests}
+    cells = pieces_of(voronoi_diagram(MultiPoint([(t.x, t.y) for t in tests]), envelope=leather.envelope.buffer(10.0)))
+    found = list(cells)
+    return {t.id: next((c for c in found if c.intersects(Point(t.x, t.y))), Polygon()) for t in tests}
+
+
+def doubted_pulls(tests: Sequence[PullTest]) -> dict[str, str]:
+    """Return a question, by id, for each test that the tests round it contradict by ``DOUBTED`` times, unless it was said to be sure."""
+    out = {}
+    for t in tests:
+        others = [o for o in tests if o.id != t.id and math.hypot(o.x - t.x, o.y - t.y) < NEAR_MM]
+        if t.sure or len(others) < 2:
+            continue
+        weight = [1.0 / max(1.0, (o.x - t.x) ** 2 + (o.y - t.y) ** 2) for o in others]
+        usual = math.exp(sum(w * math.log(max(o.give_mm, 0.3)) for w, o in zip(weight, others, strict=True)) / sum(weight))
+        times = max(t.give_mm, 0.3) / usual
+        if times > DOUBTED or times < 1 / DOUBTED:
+            out[t.id] = f"{t.give_mm:.1f} mm of give here, where the tests round it make one expect {usual:.1f} mm: pull it once more, or keep it if it stands."
+    return out
