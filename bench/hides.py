@@ -5,15 +5,18 @@ from __future__ import annotations
 import resource
 import statistics
 import time
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
+import shapely
 from shapely.geometry import Polygon
 
 from bench.capture import compare
 from fairlay.core.capture.hide_picture import HideSeen, look_at_hide
 from fairlay.core.capture.squared_paper import decode
 from fairlay.core.errors import BadPicture
+from fairlay.core.leather.usual_outline import SIDE
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo import sides
 from fairlay.demo.hide_tables import CHALK, LEATHERS, RingDrawn, arrow, chalk_ring, placed, scattered, scene_of
@@ -43,9 +46,13 @@ def hide_scene(number: int, width_px: int = 6000) -> tuple[str, HideScene, Ring,
     rng = np.random.default_rng(4000 + number)
     leather = list(LEATHERS)[number % len(LEATHERS)]
     table = TABLE_FOR.get(leather) or ("green mat", "pale board", "blue sheet")[number // 10 % 3]
-    ring = placed(sides.grow(sides.SIDE, float(rng.uniform(2050, 2300)), float(rng.uniform(950, 1100)), rng), float(rng.uniform(-4, 4)))
+    ring = placed(sides.grow(SIDE, float(rng.uniform(2050, 2300)), float(rng.uniform(950, 1100)), rng), float(rng.uniform(-4, 4)))
     clean = number % 4 == 3
-    drawn = [] if clean else [RingDrawn(chalk_ring(x, y, a, d, rng, float(rng.choice([0.0, 0.0, 0.06, 0.1]))), int(rng.integers(1, 4))) for x, y, a, d in scattered(ring, rng, 9, 28, 120)]
+    drawn = (
+        []
+        if clean
+        else [RingDrawn(chalk_ring(x, y, a, d, rng, float(rng.choice([0.0, 0.0, 0.06, 0.1]))), int(rng.integers(1, 4))) for x, y, a, d in scattered(ring, rng, 9, 28, 120)]
+    )
     middle = (ring.min(axis=0) + ring.max(axis=0)) / 2
     lines = () if clean else tuple(ChalkStroke(p, CHALK["yellow"], 0.8, 7.0) for p in arrow(float(middle[0]), float(middle[1]), 260.0, float(rng.uniform(-30, 30))))
     lines = tuple(s for s in lines if not any(Polygon(d.outline).buffer(25).intersects(Polygon(np.vstack([s.points, s.points[:1] + 0.1]))) for d in drawn))
@@ -62,8 +69,6 @@ def hide_scene(number: int, width_px: int = 6000) -> tuple[str, HideScene, Ring,
 
 def _framed(scene: HideScene, tilt: float) -> HideScene:
     """The camera far enough off for every marker to be in the picture, however it leans."""
-    from dataclasses import replace
-
     return replace(scene, span_mm=scene.span_mm * (1.04 + 0.006 * tilt))
 
 
@@ -85,9 +90,7 @@ def judge(name: str, truth: Ring, drawn: list[RingDrawn], seen: HideSeen, second
     return HideRow(name, rms, worst, area, len(drawn), hit, len(found) - len(used), right, seconds)
 
 
-def _onto(found: Ring, truth: Ring):  # type: ignore[no-untyped-def]  # a plain function of points
-    import shapely
-
+def _onto(found: Ring, truth: Ring) -> Callable[[Ring], Ring]:
     target = Polygon(truth).exterior
     points = shapely.get_coordinates(shapely.segmentize(Polygon(found).exterior, 5.0))
     turn, shift = np.eye(2), np.array(Polygon(truth).centroid.coords[0]) - np.array(Polygon(found).centroid.coords[0])
@@ -98,7 +101,7 @@ def _onto(found: Ring, truth: Ring):  # type: ignore[no-untyped-def]  # a plain 
         u, _, v = np.linalg.svd((points - c).T @ (near - d))
         turn = u @ np.diag([1.0, np.sign(np.linalg.det(u @ v))]) @ v
         shift = d - c @ turn
-    return lambda p: p @ turn + shift
+    return lambda p: np.asarray(p @ turn + shift)
 
 
 def print_hides(pictures: int, first: int = 0) -> None:

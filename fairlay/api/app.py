@@ -12,11 +12,13 @@ from fastapi.staticfiles import StaticFiles
 from pydantic import ValidationError
 
 from fairlay import __version__
-from fairlay.api import batches, jobs, lays, leather, patterns, ways_in
+from fairlay.api import batches, jobs, lays, leather, measuring, patterns, receiving, settings, ways_in
 from fairlay.api.models import Problem
 from fairlay.core.errors import FairLayError, NotFound, Refused, Stale, Unavailable
+from fairlay.demo.hide_tables import tables as hide_tables
 from fairlay.demo.pictures import tables
 from fairlay.devices.camera import SimulatedCamera
+from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store.database import open_database
 
 DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
@@ -29,7 +31,7 @@ def create_app(connect: bool = True) -> FastAPI:
     if connect:
         open_database()
     app = FastAPI(title="Fair Lay", version=__version__, responses=PROBLEMS, docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
-    for room in (patterns, ways_in, leather, batches, lays, jobs):
+    for room in (patterns, ways_in, leather, receiving, measuring, settings, batches, lays, jobs):
         app.include_router(room.router)
 
     @app.get("/api/health", tags=["frame"])
@@ -38,6 +40,7 @@ def create_app(connect: bool = True) -> FastAPI:
         return {"state": "up", "version": __version__}
 
     app.state.camera = SimulatedCamera(tables())
+    app.state.hide_camera = SimulatedHideCamera(hide_tables())
     app.add_exception_handler(FairLayError, _on_purpose)
     app.add_exception_handler(RequestValidationError, _invalid)
     if DIST.is_dir():

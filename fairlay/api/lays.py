@@ -42,7 +42,7 @@ from fairlay.core.lay.order import Line, piece_id
 from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.shapes.placing import matrix
-from fairlay.store import batches, jobs, lays
+from fairlay.store import batches, hides, jobs, lays
 from fairlay.store.lays import SavedLay
 from fairlay.work.queue import hand_out
 
@@ -153,6 +153,7 @@ def _out(saved: SavedLay) -> LayOut:
         ],
         placements=[_placement(p) for p in lay.placements],
         unplaced=[UnplacedOut(piece=u.piece, name=" ".join(reversed(names.get(u.piece, (u.piece, "")))).strip(), count=u.count, reason=u.reason) for u in lay.unplaced],
+        doubts=[f"{number} is {words}" for number, words in hides.not_looked_over(h.id for h in job.hides).items()],
         figures=Figures(
             placed=measures.placed, wanted=measures.wanted, placed_m2=measures.placed_m2, usable_m2=measures.usable_m2, used_m2=measures.used_m2, cost=measures.cost,
             fill=measures.fill, yield_of_used=measures.yield_of_used, hides_used=measures.hides_used, sets=_named_sets(measures.sets, batch.lines), sets_wanted={line.article.name: line.quantity for line in batch.lines if line.article.slug in measures.sets},

@@ -91,6 +91,12 @@ class RackHideOut(BaseModel):
     flaws_by_severity: list[int]
     classes: list[ClassArea]
     shape: HideShape
+    finish: str
+    delivery_id: int | None
+    looked: str
+    looked_enough: bool
+    measured: bool
+    kept_for: list[str]
 
 
 class PieceOut(BaseModel):
@@ -339,6 +345,7 @@ class LayOut(BaseModel):
     pieces: list[LayPiece]
     placements: list[LayPlacement]
     unplaced: list[UnplacedOut]
+    doubts: list[str]
     figures: Figures
     per_hide: list[HideFigures]
     revisions: list[RevisionOut]

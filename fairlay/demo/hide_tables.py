@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
 
 from fairlay.core.capture.chalk import USUAL_CHALKS
+from fairlay.core.leather.usual_outline import SIDE
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo import sides
 from fairlay.devices.hide_table import Blot, ChalkStroke, Colour, HideScene, MarkerLaid
@@ -139,19 +141,22 @@ def placed(ring: Ring, turn_deg: float = 0.0, at: tuple[float, float] = (420.0, 
 
 def tables() -> dict[str, tuple[HideScene, ...]]:
     """Return what the demo's camera can be pointed at, by name; a hide too large for one picture has two."""
-    size = {"width_px": 3000, "height_px": 2000}
+    size: dict[str, Any] = {"width_px": 3000, "height_px": 2000}
     rng = np.random.default_rng(77)
-    side = placed(sides.grow(sides.SIDE, 2180, 1020, rng), 2.0)
+    side = placed(sides.grow(SIDE, 2180, 1020, rng), 2.0)
     found = scattered(side, rng, 6, 40, 100)
     drawn = [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(found)]
     middle = side.mean(axis=0)
     lines = tuple(ChalkStroke(p, CHALK["yellow"], 0.85, 7.0) for p in arrow(float(middle[0]), float(middle[1]) - 60, 260.0, 2.0))
     usual = scene_of(side, "chestnut", "pale board", rng, drawn, lines, tilt_deg=(6.0, -4.0), roll_deg=1.5, lens=(-0.06, 0.015), shade=0.2, **size)
     bare = replace(usual, chalk=(), seed=5)
-    long = placed(sides.grow(sides.SIDE, 2420, 1120, np.random.default_rng(78)), -1.5)
+    long = placed(sides.grow(SIDE, 2420, 1120, np.random.default_rng(78)), -1.5)
     more = scene_of(long, "russet", "green mat", rng, [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(scattered(long, rng, 5))], **size)
     shift = float(long[:, 0].max() - long[:, 0].min()) * 0.26
-    halves = tuple(replace(more, eye=(more.eye[0] + s, more.eye[1]), span_mm=more.span_mm * 0.72, tilt_deg=t, seed=9 + i) for i, (s, t) in enumerate(((-shift, (4.0, 5.0)), (shift, (5.0, -6.0)))))
+    halves = tuple(
+        replace(more, eye=(more.eye[0] + s, more.eye[1]), span_mm=more.span_mm * 0.72, tilt_deg=t, seed=9 + i)
+        for i, (s, t) in enumerate(((-shift, (4.0, 5.0)), (shift, (5.0, -6.0))))
+    )
     return {
         "a chestnut side, chalked": (usual,),
         "a chestnut side, not chalked": (bare,),

@@ -7,17 +7,8 @@ from shapely.geometry import Polygon
 
 from fairlay.core.leather import Flaw, Hide, Reading, Zone
 from fairlay.core.leather.usual_map import through, usual_map
+from fairlay.core.leather.usual_outline import BEND, OFFCUT, SHOULDER, SIDE
 from fairlay.core.shapes.rings import Ring, pieces_of
-
-SIDE = [
-    (0.02, 0.05), (0.16, 0.012), (0.40, 0.0), (0.64, 0.004), (0.82, 0.0), (0.955, 0.02), (1.0, 0.10), (0.985, 0.23), (0.945, 0.36), (0.955, 0.50),
-    (0.945, 0.62), (0.90, 0.735), (0.885, 0.86), (0.845, 0.955), (0.80, 0.93), (0.775, 0.84), (0.73, 0.80), (0.62, 0.845), (0.50, 0.875), (0.38, 0.85),
-    (0.30, 0.80), (0.262, 0.85), (0.235, 0.955), (0.195, 1.0), (0.155, 0.95), (0.115, 0.84), (0.055, 0.72), (0.018, 0.58), (0.03, 0.43), (0.0, 0.27), (0.004, 0.14),
-]  # fmt: skip
-"""A side as shares of length and depth: backbone along y = 0, tail at x = 0, shanks reaching down."""
-SHOULDER = [(0.0, 0.02), (0.3, 0.0), (0.7, 0.015), (1.0, 0.07), (0.97, 0.35), (1.0, 0.6), (0.9, 0.86), (0.74, 1.0), (0.6, 0.93), (0.35, 0.9), (0.0, 0.96)]
-BEND = [(0.0, 0.03), (0.08, 0.0), (0.5, 0.004), (1.0, 0.0), (1.0, 0.93), (0.7, 1.0), (0.4, 0.985), (0.12, 0.93), (0.02, 0.75), (0.0, 0.4)]
-OFFCUT = [(0.0, 0.0), (0.55, 0.02), (1.0, 0.0), (0.98, 0.6), (0.8, 0.72), (0.62, 1.0), (0.3, 0.9), (0.04, 0.97)]
 
 KINDS = {
     1: ("scratch", "tick bite", "vein", "fat wrinkle", "fold crease"),
@@ -86,7 +77,9 @@ def side(number: str, seed: int, length: float, depth: float, cost_per_m2: float
     """Return a side with its usual map, flaws, and readings where a nominal thickness is given."""
     rng = np.random.default_rng(seed)
     outline = grow(SIDE, length, depth, rng)
-    return Hide(number, "side", outline, (), 0.0, 4.0, cost_per_m2, usual_map("side", outline), flaws_on(outline, rng, flaws), readings_on(outline, rng, nominal) if nominal else ())
+    return Hide(
+        number, "side", outline, (), 0.0, 4.0, cost_per_m2, usual_map("side", outline), flaws_on(outline, rng, flaws), readings_on(outline, rng, nominal) if nominal else ()
+    )
 
 
 def cut(number: str, kind: str, seed: int, length: float, depth: float, cost_per_m2: float, flaws: tuple[int, int, int], tightness: int) -> Hide:

@@ -8,31 +8,23 @@ import time
 from fairlay.core.engine import lay_job
 from fairlay.core.lay.order import job_for
 from fairlay.core.leather import Hide
+from fairlay.core.leather.looking_over import QUICK, STEPS, LookingOver, from_hide, with_step
+from fairlay.core.leather.receiving import Invoice
 from fairlay.core.rules import Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, LINING, STRAP, articles
 from fairlay.store import articles as article_store
-from fairlay.store import batches, hides, lays
+from fairlay.store import batches, deliveries, hides, lays
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 
 FERROW, OXLADE = "Ferrow Mill", "Oxlade Pits"
 
 
-def _rack() -> list[tuple[Hide, dict[str, object]]]:
-    def about(material: str, mill: str, colour: str, thickness: float, grade: str, days: int, temper: str = "medium", state: str = "looked over") -> dict[str, object]:
+def _rack() -> list[tuple[Hide, hides.About]]:
+    def about(material: str, mill: str, colour: str, thickness: float, grade: str, days: int, temper: str = "medium", state: str = "looked over") -> hides.About:
         received = now().date() - datetime.timedelta(days=days)
-        return {
-            "material": material,
-            "mill": mill,
-            "colour": colour,
-            "tannage": "vegetable" if material != LINING else "woven",
-            "temper": temper,
-            "thickness_mm": thickness,
-            "grade": grade,
-            "state": state,
-            "received_on": received,
-        }
+        return hides.About(material, mill, colour, "vegetable" if material != LINING else "woven", temper, thickness, grade, state, received, "plain" if material != LINING else "")
 
     return [
         (sides.side("F-101", 11, 2280, 1060, 104.0, (7, 5, 3), 2.35), about(BODY, FERROW, "chestnut", 2.3, "1", 40)),
@@ -55,7 +47,8 @@ def fill_if_empty() -> bool:
     if hides.count_hides() or batches.all_batches():
         return False
     rack = _rack()
-    ids = {hide.id: hides.add_hide(hide, **about) for hide, about in rack}  # type: ignore[arg-type]  # about() names add_hide's own arguments
+    ids = {hide.id: hides.add_hide(hide, about, _looked_over(hide, about)) for hide, about in rack}
+    _delivery()
     made = {article.slug: article_store.add_article(article) for article in articles()}
     today = now().date()
 
@@ -71,6 +64,22 @@ def fill_if_empty() -> bool:
     batches.choose_leather(slings, [ids["O-041"], ids["F-B05"]])
     _lay_by_engine(slings, [ids["O-041"]])
     return True
+
+
+def _looked_over(hide: Hide, about: hides.About) -> LookingOver:
+    """What the shop wrote down of a hide: every step of those with readings, the quick ones of the others."""
+    looking = from_hide(hide)
+    for step, _, _ in STEPS:
+        if about.state != "received" and (hide.thickness or step in QUICK):
+            looking = with_step(looking, step, True)
+    return looking
+
+
+def _delivery() -> None:
+    """A lot that came in this morning, its sides not yet measured."""
+    lot = Invoice(OXLADE, "OP-2217", 8.40, "ft2", BODY, "vegetable", "waxed", "chestnut", "medium", 2.3, "1")
+    made = deliveries.begin_delivery(lot, now().date(), "six sides ordered, two on the next lorry")
+    deliveries.receive_hides(made, "side", [21.25, 22.5, 20.75, 23.0], "O-")
 
 
 def _lay_by_engine(batch_id: int, hide_ids: list[int]) -> None:

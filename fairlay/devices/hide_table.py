@@ -263,7 +263,7 @@ def _blot(image: Floats, blot: Blot) -> None:
         return
     rows, columns, ring = found
     part = image[rows, columns].astype(np.float32)
-    cover = np.zeros(part.shape[:2], np.float32)
+    cover: Floats = np.zeros(part.shape[:2], np.float32)
     cv2.fillPoly(cover, [_px(ring)], blot.strength, cv2.LINE_8, 6)
     cover = cv2.GaussianBlur(cover, (0, 0), max(0.6, blot.soft_mm * PX_PER_MM))[..., None]
     image[rows, columns] = np.clip(part * (1 - cover) + np.array(_byte(blot.colour)) * cover, 0, 255)
@@ -277,7 +277,7 @@ def _chalk(image: Floats, stroke: ChalkStroke, rng: np.random.Generator) -> None
     rows, columns, points = found
     part = image[rows, columns].astype(np.float32)
     h, w = part.shape[:2]
-    line = np.zeros((h, w), np.float32)
+    line: Floats = np.zeros((h, w), np.float32)
     cv2.polylines(line, [_px(points)], False, 1.0, max(1, round(stroke.width_mm * PX_PER_MM)), cv2.LINE_8, 6)
     line = cv2.GaussianBlur(line, (0, 0), 0.8 * PX_PER_MM)
     grain = cv2.resize(rng.uniform(0.45, 1.25, (h // 2 + 1, w // 2 + 1)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)

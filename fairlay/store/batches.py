@@ -13,6 +13,7 @@ from fairlay.core.pattern.article import Article
 from fairlay.core.rules import GrainSchool
 from fairlay.store.articles import all_articles, by_revision
 from fairlay.store.database import connected
+from fairlay.store.hides import set_state as set_hide_state
 from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, HideRow
 
 STATES = ("planned", "leather chosen", "laid", "cut")
@@ -117,10 +118,27 @@ def choose_leather(batch_id: int, hide_ids: Sequence[int]) -> None:
     for hide_id in hide_ids:
         if hide_id not in known:
             raise NotFound(f"there is no hide {hide_id} on the rack; the leather chosen before was kept", value=hide_id)
+    before = [row.hide_id for row in BatchHideRow.select().where(BatchHideRow.batch == batch_id)]
     BatchHideRow.delete().where(BatchHideRow.batch == batch_id).execute()
     for hide_id in dict.fromkeys(hide_ids):
         BatchHideRow.create(batch=batch_id, hide=hide_id)
+    _mark_kept(before, hide_ids)
     BatchRow.update(state="leather chosen" if hide_ids else "planned").where(BatchRow.id == batch_id, BatchRow.state.in_(("planned", "leather chosen"))).execute()
+
+
+def _mark_kept(before: Sequence[int], after: Sequence[int]) -> None:
+    """Hides chosen for a batch are kept; those that no batch keeps any more are free again. What is laid on or used is left as it is."""
+    still = {row.hide_id for row in BatchHideRow.select(BatchHideRow.hide).where(BatchHideRow.hide.in_(list({*before, *after})))} if before or after else set()
+    for ids, was, to in ((still & set(after), ("looked over",), "kept"), (set(before) - still, ("kept",), "looked over")):
+        moved = [row.id for row in HideRow.select(HideRow.id).where(HideRow.id.in_(list(ids)), HideRow.state.in_(was))] if ids else []
+        set_hide_state(moved, to)
+
+
+@connected
+def keep_more(batch_id: int, hide_ids: Sequence[int]) -> None:
+    """Choose leather for a batch besides what it has. Raises as ``choose_leather`` does."""
+    own = [row.hide_id for row in BatchHideRow.select().where(BatchHideRow.batch == batch_id).order_by(BatchHideRow.id)]
+    choose_leather(batch_id, [*own, *hide_ids])
 
 
 @connected

@@ -5,12 +5,16 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from fairlay.core.errors import NotFound
+from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, hide_values, read_hide
+from fairlay.core.formats.looking_json import looking_values
 from fairlay.core.leather import Hide
+from fairlay.core.leather.looking_over import LookingOver, from_hide, how_far
+from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.tables import HideRow
+from fairlay.store.tables import HideEventRow, HideRow
 
 STATES = ("received", "looked over", "kept", "laid", "part used", "used up")
 
@@ -33,52 +37,113 @@ class RackHide:
     area_m2: float
     received_on: datetime.date
     hide: Hide
+    version: int
+    finish: str
+    delivery_id: int | None
+    invoice_m2: float | None
+    looked: str
+    looked_enough: bool
+    measured: bool
 
 
-def _from(row: HideRow) -> RackHide:
+def rack_hide(row: HideRow) -> RackHide:
+    """Return a row as the rack knows it."""
     shape = read_hide(HideRecord.model_validate({**row.shape, "id": row.number, "kind": row.kind, "cost_per_m2": row.cost_per_m2}))
     return RackHide(
         row.id, row.number, row.material, row.mill, row.colour, row.tannage, row.temper, row.thickness_mm, row.grade,
-        row.state, row.cost_per_m2, row.area_m2, row.received_on, shape,
+        row.state, row.cost_per_m2, row.area_m2, row.received_on, shape, row.version, row.finish, row.delivery_id, row.invoice_m2,
+        row.looked, bool(row.looked_enough), bool(row.measured),
     )  # fmt: skip
 
 
 @connected
 def all_hides() -> list[RackHide]:
     """Return every hide on the rack, by number."""
-    return [_from(row) for row in HideRow.select().order_by(HideRow.number)]
+    return [rack_hide(row) for row in HideRow.select().order_by(HideRow.number)]
 
 
 @connected
 def hides_by_id(ids: Iterable[int]) -> list[RackHide]:
     """Return hides in the order asked. Raises NotFound naming the first that is missing."""
     wanted = list(ids)
-    found = {row.id: _from(row) for row in HideRow.select().where(HideRow.id.in_(wanted))} if wanted else {}
+    found = {row.id: rack_hide(row) for row in HideRow.select().where(HideRow.id.in_(wanted))} if wanted else {}
     for hide_id in wanted:
         if hide_id not in found:
             raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
     return [found[hide_id] for hide_id in wanted]
 
 
+@dataclass(frozen=True)
+class About:
+    """What is said of a hide besides its shape."""
+
+    material: str
+    mill: str
+    colour: str
+    tannage: str
+    temper: str
+    thickness_mm: float
+    grade: str
+    state: str
+    received_on: datetime.date
+    finish: str = ""
+    delivery_id: int | None = None
+    invoice_m2: float | None = None
+
+
 @connected
-def add_hide(hide: Hide, *, material: str, mill: str, colour: str, tannage: str, temper: str, thickness_mm: float, grade: str, state: str, received_on: datetime.date) -> int:
-    """Put a hide on the rack under its id as number; return the row's id."""
-    values = hide_values(hide)
-    shape = {key: values[key] for key in values if key not in ("id", "kind", "cost_per_m2")}
+def add_hide(hide: Hide, about: About, looking: LookingOver | None = None) -> int:
+    """Put a hide on the rack under its id as number; return the row's id. Without ``looking`` it counts as looked over as far as its state says."""
+    known = looking or from_hide(hide)
+    far = how_far(known)
+    enough = about.state != "received" if looking is None else far.enough
     row = HideRow.create(
-        number=hide.id, kind=hide.kind, material=material, mill=mill, colour=colour, tannage=tannage, temper=temper, thickness_mm=thickness_mm,
-        grade=grade, state=state, cost_per_m2=hide.cost_per_m2, area_m2=hide.region.area / 1e6, shape=shape, received_on=received_on,
+        number=hide.id, kind=hide.kind, material=about.material, mill=about.mill, colour=about.colour, tannage=about.tannage, temper=about.temper, thickness_mm=about.thickness_mm,
+        grade=about.grade, state=about.state, cost_per_m2=hide.cost_per_m2, area_m2=hide.region.area / 1e6, shape=shape_values(hide), received_on=about.received_on,
+        finish=about.finish, delivery=about.delivery_id, invoice_m2=about.invoice_m2, looking=None if looking is None else looking_values(looking), seen=None, version=0,
+        looked=far.words if looking is not None or hide.is_roll else "looked over" if enough else "not looked over", looked_enough=enough or hide.is_roll, measured=known.measured,
     )  # fmt: skip
+    note(int(row.id), "received", f"received from {about.mill}")
     return int(row.id)
+
+
+def shape_values(hide: Hide) -> dict[str, Any]:
+    """Return what a row keeps as ``shape``."""
+    values = hide_values(hide)
+    return {key: values[key] for key in values if key not in ("id", "kind", "cost_per_m2")}
+
+
+def note(hide_id: int, kind: str, words: str, before: Any = None) -> None:
+    """Write in a hide's history."""
+    HideEventRow.create(hide=hide_id, kind=kind, words=words[:255], before=before, created_at=now())
 
 
 @connected
 def set_state(ids: Sequence[int], state: str) -> None:
-    """Mark hides as received, looked over, kept, laid, part used or used up."""
-    HideRow.update(state=state).where(HideRow.id.in_(list(ids))).execute()
+    """Mark hides as received, looked over, kept, laid, part used or used up. Raises Refused for another word."""
+    if state not in STATES:
+        raise Refused(f"a hide cannot be {state!r}", value=state, expected=", ".join(STATES))
+    changed = [row.id for row in HideRow.select(HideRow.id).where(HideRow.id.in_(list(ids)), HideRow.state != state)]
+    HideRow.update(state=state).where(HideRow.id.in_(changed)).execute()
+    for hide_id in changed:
+        note(hide_id, "state", state)
 
 
 @connected
 def count_hides() -> int:
     """Return how many hides the rack holds."""
     return int(HideRow.select().count())
+
+
+@connected
+def numbers() -> list[str]:
+    """Return every number that a hide has."""
+    return [str(row.number) for row in HideRow.select(HideRow.number)]
+
+
+@connected
+def not_looked_over(found: Iterable[str]) -> dict[str, str]:
+    """Return, of hides by number, how far those were looked over that nobody looked over well enough to lay on; measured or not."""
+    wanted = list(found)
+    rows = HideRow.select(HideRow.number, HideRow.looked, HideRow.looked_enough, HideRow.measured).where(HideRow.number.in_(wanted)) if wanted else []
+    return {r.number: r.looked if r.measured else "not measured, " + r.looked for r in rows if not r.looked_enough or not r.measured}

@@ -30,14 +30,35 @@ class Table(peewee.Model):
     hide_id: int
     lay_id: int
     revision_id: int
+    delivery_id: int | None
 
     class Meta:
         database = database
         legacy_table_names = False
 
 
+class DeliveryRow(Table):
+    """A delivery: the invoice's figures. ``closed`` once all of it is received."""
+
+    mill = peewee.CharField(64)
+    lot = peewee.CharField(64)
+    invoice = Json()
+    note = peewee.TextField(default="")
+    received_on = peewee.DateField()
+    closed = peewee.BooleanField(default=False)
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "delivery"
+        indexes = ((("mill", "lot"), True),)
+
+
 class HideRow(Table):
-    """A hide on the rack. ``shape`` holds outline, holes, zones, flaws, readings, backbone, margin and width."""
+    """A hide on the rack. ``shape`` holds outline, holes, zones, flaws, readings, backbone, margin and width: what is laid on.
+
+    ``looking`` is what looking it over told, from which ``shape`` follows; null for one that came with its shape. ``seen`` is
+    what its pictures gave, until that is accepted. ``version`` rises with each change.
+    """
 
     number = peewee.CharField(32, unique=True)
     kind = peewee.CharField(16)
@@ -53,9 +74,41 @@ class HideRow(Table):
     area_m2 = peewee.FloatField()
     shape = Json()
     received_on = peewee.DateField()
+    delivery = peewee.ForeignKeyField(DeliveryRow, backref="hides", null=True)
+    invoice_m2 = peewee.DoubleField(null=True)
+    finish = peewee.CharField(64, default="")
+    looking = Json(null=True)
+    seen = Json(null=True)
+    version = peewee.IntegerField(default=0)
+    looked = peewee.CharField(128, default="not looked over")
+    looked_enough = peewee.BooleanField(default=False)
+    measured = peewee.BooleanField(default=True)
 
     class Meta:
         table_name = "hide"
+
+
+class HideEventRow(Table):
+    """What was done with a hide; ``before`` is what was known of it until then, where that changed."""
+
+    hide = peewee.ForeignKeyField(HideRow, backref="events", on_delete="CASCADE")
+    kind = peewee.CharField(32)
+    words = peewee.CharField(255)
+    before = Json(null=True)
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "hide_event"
+
+
+class SettingRow(Table):
+    """A choice of the shop's."""
+
+    name = peewee.CharField(64, primary_key=True)
+    value = Json()
+
+    class Meta:
+        table_name = "setting"
 
 
 class ArticleRow(Table):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import combinations
 from typing import Any, Final, Literal
 
 import cv2
@@ -183,7 +184,7 @@ def _covered(image: Raster, leather: Raster, mask: Raster, colours: Raster) -> R
 
 def _lines(cover: Raster, ppm: float) -> Raster:
     """Chalk as a mask: what is surely chalk with all that hangs on to it, less blots wider than any line."""
-    faint = (cover > FAINT).astype(np.uint8)
+    faint: Raster = (cover > FAINT).astype(np.uint8)
     faint = cv2.morphologyEx(faint, cv2.MORPH_CLOSE, _disc(1.5 * ppm))
     faint = cv2.morphologyEx(faint, cv2.MORPH_OPEN, _disc(1.0 * ppm))
     blots = cv2.dilate(cv2.morphologyEx(faint, cv2.MORPH_OPEN, _disc(WIDEST_BLOT_MM * ppm)), _disc(4 * ppm))
@@ -193,7 +194,7 @@ def _lines(cover: Raster, ppm: float) -> Raster:
     size = np.bincount(labels.ravel(), minlength=count)
     keep = (surely > 10 * ppm**2) & (surely > 0.12 * size)
     keep[0] = False
-    return keep[labels].astype(np.uint8)
+    return np.asarray(keep[labels], np.uint8)
 
 
 def _loops(own: Raster, ppm: float) -> list[Floats]:
@@ -297,9 +298,11 @@ def _advice(chalks: tuple[Chalk, ...], colours: Raster, leather: Raster) -> list
     plain = [c.name for c, s in zip(chalks, sizes, strict=True) if s >= HARDLY_SHOWS]
     for chalk, size in zip(chalks, sizes, strict=True):
         if size < HARDLY_SHOWS:
-            out.append(f"{chalk.name.capitalize()} chalk is the colour of this leather: what was ringed with it is not seen. Ring it with {' or '.join(plain) or 'another colour'} and take the picture again.")
-    for i, a in enumerate(chalks):
-        for j in range(i + 1, len(chalks)):
-            if min(sizes[i], sizes[j]) >= HARDLY_SHOWS and a.means != chalks[j].means and ways[i] @ ways[j] / (sizes[i] * sizes[j]) > ALIKE and abs(sizes[i] - sizes[j]) < 0.25 * max(sizes[i], sizes[j]):
-                out.append(f"{a.name.capitalize()} and {chalks[j].name} chalk look alike on this leather: look at each ring's severity.")
+            out.append(
+                f"{chalk.name.capitalize()} chalk is the colour of this leather: what was ringed with it is not seen. Ring it with {' or '.join(plain) or 'another colour'} and take the picture again."
+            )
+    for (i, a), (j, b) in combinations(enumerate(chalks), 2):
+        told = min(sizes[i], sizes[j]) >= HARDLY_SHOWS and a.means != b.means
+        if told and ways[i] @ ways[j] / (sizes[i] * sizes[j]) > ALIKE and abs(sizes[i] - sizes[j]) < 0.25 * max(sizes[i], sizes[j]):
+            out.append(f"{a.name.capitalize()} and {b.name} chalk look alike on this leather: look at each ring's severity.")
     return out

@@ -110,7 +110,7 @@ def _unlike_table(top: TableTop, papers: Raster) -> tuple[Raster, float]:
 def _colours(seeds: Raster) -> list[tuple[Raster, Raster]]:
     """The table's colours as middles and covariances: of three groups of seeds, those that are large; leather or clutter beside a marker is a small one."""
     own = seeds[:: max(1, len(seeds) // 20_000)].astype(np.float32)
-    _, labels, _ = cv2.kmeans(own, 3, None, (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 0.01), 3, cv2.KMEANS_PP_CENTERS)
+    _, labels, _ = cv2.kmeans(own, 3, np.zeros(0, np.int32), (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 0.01), 3, cv2.KMEANS_PP_CENTERS)
     groups = sorted((own[labels.ravel() == k] for k in range(3)), key=len, reverse=True)
     usual = np.median(groups[0], axis=0)
     out = []
@@ -143,7 +143,9 @@ def _leather(far: Raster, step: float, top: TableTop) -> NDArray[np.uint8]:
     mask = cv2.morphologyEx(cv2.morphologyEx(mask, cv2.MORPH_CLOSE, k), cv2.MORPH_OPEN, k)
     largest = _largest(mask)
     if largest.sum() < LEAST_HIDE_MM2 * ppm**2:
-        raise BadPicture("no hide is seen on the table, or it has the table's own colour", value=int(largest.sum()), expected="a hide that stands out: spread a sheet of another colour under it")
+        raise BadPicture(
+            "no hide is seen on the table, or it has the table's own colour", value=int(largest.sum()), expected="a hide that stands out: spread a sheet of another colour under it"
+        )
     # Its own colour, to tell what lies against it from what is it.
     size = (far.shape[1], far.shape[0])
     small = cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32)
@@ -169,7 +171,7 @@ def _largest(mask: Raster) -> Raster:
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=4)
     if count < 2:
         return np.zeros_like(mask)
-    return (labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax())).astype(np.uint8)
+    return np.asarray(labels == 1 + int(stats[1:, cv2.CC_STAT_AREA].argmax()), np.uint8)
 
 
 def _judge_reach(mask: Raster, top: TableTop) -> None:
@@ -226,8 +228,10 @@ def _across(top: TableTop, mask: Raster) -> Raster:
     size = (mask.shape[1] // small, mask.shape[0] // small)
     image = cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32)
     own = cv2.resize(mask, size, interpolation=cv2.INTER_NEAREST)
+    inner: Raster
+    outer: Raster
     inner, outer = cv2.erode(own, _disc(2.5 * ppm / small)), 1 - cv2.dilate(own, _disc(2.5 * ppm / small))
-    outer &= cv2.resize(top.known.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
+    outer = outer * cv2.resize(top.known.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
     sigma = 14 * ppm / small
     levels = []
     for where in (outer, inner):

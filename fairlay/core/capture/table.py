@@ -137,20 +137,28 @@ def _judge(image: Image, seen: Sequence[MarkerSeen], expected: Sequence[int], na
     light = float(np.percentile(image[::8, ::8], 99))
     white = float(np.median([m.white.mean() for m in seen])) if seen else light
     if white < DARK:
-        raise BadPicture(f"{name} is too dark: white paper comes out at {white:.0f} of 255", value=white, expected="more light, from more than one side, or a longer exposure with the camera at rest")
+        raise BadPicture(
+            f"{name} is too dark: white paper comes out at {white:.0f} of 255",
+            value=white,
+            expected="more light, from more than one side, or a longer exposure with the camera at rest",
+        )
     if seen:
         spread = float(np.median([m.spread_px for m in seen]))
         per_mm = float(np.median([m.side_px for m in seen])) / MARKER_MM
         if spread > BLURRED_PX and spread / per_mm > BLURRED_MM:
             raise BadPicture(
-                f"{name} is out of focus or shaken: edges spread over {2 * spread / per_mm:.1f} mm", value=spread, expected="the camera at rest, and its focus on the leather; then take it again"
+                f"{name} is out of focus or shaken: edges spread over {2 * spread / per_mm:.1f} mm",
+                value=spread,
+                expected="the camera at rest, and its focus on the leather; then take it again",
             )
     if len(seen) < LEAST_MARKERS:
         blurred = float(cv2.Laplacian(cv2.GaussianBlur(cv2.cvtColor(image[::2, ::2], cv2.COLOR_RGB2GRAY), (0, 0), 1.0), cv2.CV_32F).std()) < 1.0
         missing = [n for n in expected if n not in {m.number for m in seen}]
         which = ", ".join(str(m.number) for m in seen) or "none"
         raise BadPicture(
-            f"{name} shows {len(seen)} marker{'' if len(seen) == 1 else 's'} ({which})" + (f"; {_listed(missing)} not seen" if missing else "") + ("; it looks out of focus" if blurred else ""),
+            f"{name} shows {len(seen)} marker{'' if len(seen) == 1 else 's'} ({which})"
+            + (f"; {_listed(missing)} not seen" if missing else "")
+            + ("; it looks out of focus" if blurred else ""),
             value=len(seen),
             expected=f"at least {LEAST_MARKERS} markers whole in the picture, uncovered, spread round the hide",
         )
@@ -176,9 +184,7 @@ def _fit(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]],
         lay[1:] = values.reshape(-1, 3)
         c, s = np.cos(lay[:, 2]), np.sin(lay[:, 2])
         square = SQUARE * side
-        return np.stack(
-            [c[:, None] * square[:, 0] - s[:, None] * square[:, 1] + lay[:, :1], s[:, None] * square[:, 0] + c[:, None] * square[:, 1] + lay[:, 1:2]], axis=2
-        )
+        return np.stack([c[:, None] * square[:, 0] - s[:, None] * square[:, 1] + lay[:, :1], s[:, None] * square[:, 0] + c[:, None] * square[:, 1] + lay[:, 1:2]], axis=2)
 
     at = 3 + 6 * len(seen)
     keep = [np.ones(len(t)) for t in there]
@@ -193,7 +199,9 @@ def _fit(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]],
             out.append(((_through(p, focal * np.exp(x[0]), x[1:3]) - there[k]) / CORNER_PX * keep[k][:, None]).ravel())
         return np.concatenate(out)
 
-    begin = np.concatenate([np.zeros(3), *(np.concatenate([turn, move / 1000.0]) for turn, move in (starts[k] for k in range(len(seen)))), np.array([places[n] for n in free]).ravel() / 100.0])
+    begin = np.concatenate(
+        [np.zeros(3), *(np.concatenate([turn, move / 1000.0]) for turn, move in (starts[k] for k in range(len(seen)))), np.array([places[n] for n in free]).ravel() / 100.0]
+    )
     x = least_squares(off, begin, method="trf", x_scale="jac", loss="soft_l1", f_scale=4.0, max_nfev=60, ftol=1e-7).x
     # A corner that something lies over is off by far: it is left out, and the rest fitted once more.
     far = np.hypot(*off(x)[3:].reshape(-1, 2).T) * CORNER_PX
@@ -215,7 +223,7 @@ def _squared(views: tuple[View, ...], table: Floats) -> tuple[tuple[View, ...], 
     back = _turned(-float(np.arctan2(first[0, 1], first[0, 0])))
     whole = np.eye(3)
     whole[:2, :2] = back
-    return tuple(replace(v, turn=cv2.Rodrigues(cv2.Rodrigues(v.turn)[0] @ whole.T)[0].ravel()) for v in views), table @ back.T
+    return tuple(replace(v, turn=np.asarray(cv2.Rodrigues(cv2.Rodrigues(v.turn)[0] @ whole.T)[0], np.float64).ravel()) for v in views), table @ back.T
 
 
 def _start(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]], side: float, focal: float) -> tuple[dict[int, Floats], dict[int, tuple[Floats, Floats]]]:
@@ -228,7 +236,9 @@ def _start(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]
         k = max(left, key=lambda i: (shared[i], len(seen[i])))
         if places and shared[k] < LEAST_SHARED:
             raise BadPicture(
-                f"picture {k + 1} shares {shared[k]} marker{'' if shared[k] == 1 else 's'} with the others", value=shared[k], expected=f"pictures that overlap, with at least {LEAST_SHARED} markers in both"
+                f"picture {k + 1} shares {shared[k]} marker{'' if shared[k] == 1 else 's'} with the others",
+                value=shared[k],
+                expected=f"pictures that overlap, with at least {LEAST_SHARED} markers in both",
             )
         h, w = sizes[k]
         scale = side / float(np.mean([m.side_px for m in seen[k]]))

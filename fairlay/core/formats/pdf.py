@@ -50,14 +50,15 @@ def tiling(width_mm: float, height_mm: float, paper: str) -> Tiling:
 
 
 @cache
-def _fonts() -> tuple[str, str]:
-    """The two typefaces that reportlab ships, embedded in what is printed."""
+def fonts() -> tuple[str, str]:
+    """Return the names of the two typefaces that reportlab ships, plain and bold, embedded in what is printed."""
     pdfmetrics.registerFont(TTFont("FairLay", "Vera.ttf"))
     pdfmetrics.registerFont(TTFont("FairLayBold", "VeraBd.ttf"))
     return "FairLay", "FairLayBold"
 
 
-def _canvas(out: io.BytesIO, w: float, h: float, title: str) -> Canvas:
+def canvas_on(out: io.BytesIO, w: float, h: float, title: str) -> Canvas:
+    """Return a canvas of w x h mm that viewers are asked not to scale."""
     canvas = Canvas(out, pagesize=(w * mm, h * mm), invariant=1, pageCompression=1)
     canvas.setTitle(title)
     canvas.setViewerPreference("PrintScaling", "None")
@@ -86,7 +87,7 @@ def patterns_pdf(article: Article, revisions: dict[str, str], paper: str = "A4",
         raise BadPattern(f"{article.name} has no pieces to print", value=article.slug, expected="at least one piece")
     w, h = paper_mm(paper)
     out = io.BytesIO()
-    canvas = _canvas(out, w, h, f"{article.name}, patterns at true size")
+    canvas = canvas_on(out, w, h, f"{article.name}, patterns at true size")
     tiles = [(p, tiling(*_size(p), paper)) for p in chosen]
     sheets = sum(t.across * t.down for _, t in tiles)
     if sheets > MOST_SHEETS:
@@ -158,7 +159,7 @@ def _line(canvas: Canvas, line: Drawn, at: object) -> None:
 
 
 def _words_on(canvas: Canvas, p: Pattern, at: object) -> None:
-    _, bold = _fonts()
+    _, bold = fonts()
     c = p.region.representative_point()
     x, y = at(c.x, c.y)  # type: ignore[operator]  # a function of the sheet
     canvas.setFillColor(BLACK)
@@ -168,7 +169,7 @@ def _words_on(canvas: Canvas, p: Pattern, at: object) -> None:
 
 def _overlaps(canvas: Canvas, tile: Tiling, column: int, row: int, h: float) -> None:
     """Broken lines where the next sheet laps over, with ticks at both ends and in the middle that must meet."""
-    font, _ = _fonts()
+    font, _ = fonts()
     canvas.setStrokeColor(GREY)
     canvas.setFillColor(GREY)
     canvas.setLineWidth(0.2 * mm)
@@ -197,7 +198,7 @@ def _overlaps(canvas: Canvas, tile: Tiling, column: int, row: int, h: float) -> 
 
 def foot(canvas: Canvas, w: float, title: str, words: str, where: str) -> None:
     """Draw the foot of a sheet: a bar of 100 mm, a square of 20 mm, and what the sheet is."""
-    font, bold = _fonts()
+    font, bold = fonts()
     base = MARGIN_MM
     canvas.setStrokeColor(BLACK)
     canvas.setFillColor(BLACK)
@@ -223,7 +224,7 @@ def grid_pdf(paper: str = "A3", landscape: bool = False) -> bytes:
     """Return the squared page as PDF. Raises BadPattern for an unknown paper."""
     page = grid_page(paper, landscape)
     out = io.BytesIO()
-    canvas = _canvas(out, page.width_mm, page.height_mm, f"Squared page, {paper}")
+    canvas = canvas_on(out, page.width_mm, page.height_mm, f"Squared page, {paper}")
     canvas.setStrokeColor(Color(*INK))
     canvas.setLineWidth(LINE_MM * mm)
     right, low = page.x0 + page.across * page.square_mm, page.y0 + page.down * page.square_mm

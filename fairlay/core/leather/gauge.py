@@ -100,5 +100,7 @@ def thickness_contours(hide: Hide) -> tuple[Contour, ...]:
     for k in range(math.floor(min(mm) / step) + 1, math.ceil(max(mm) / step)):
         for line in drawn.lines(k * step):
             inside = LineString(line).simplify(1.0).intersection(hide.region)
-            out += [Contour(round(k * step, 3), shapely.get_coordinates(part)) for part in getattr(inside, "geoms", [inside]) if part.geom_type == "LineString" and part.length > 20]
+            out += [
+                Contour(round(k * step, 3), shapely.get_coordinates(part)) for part in getattr(inside, "geoms", [inside]) if part.geom_type == "LineString" and part.length > 20
+            ]
     return tuple(out)

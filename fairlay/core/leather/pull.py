@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Final
 
 import contourpy
@@ -131,8 +132,7 @@ def tested_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], test
     for tightness in TIGHTNESS_NAMES:
         ground = _filled(drawn, bounds[tightness - 1], bounds[tightness]).intersection(leather)
         for stretch, part in ways:
-            for p in pieces_of(ground.intersection(part), LEAST_ZONE_MM2):
-                out.append(Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch))
+            out += [Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch) for p in pieces_of(ground.intersection(part), LEAST_ZONE_MM2)]
     # The largest first: a zone's holes are covered by what fills them.
     out.sort(key=lambda z: -Polygon(z.outline).area)
     most = max(TIGHTNESS_NAMES, key=lambda t: sum(Polygon(z.outline).area for z in out if z.tightness == t))
@@ -163,8 +163,9 @@ def _filled(drawn: contourpy.ContourGenerator, low: float, high: float) -> BaseG
     found = drawn.filled(low, high)
     rings = []
     for points, offsets in zip(found[0], found[1], strict=True):
-        parts = [points[a:b] for a, b in zip(offsets[:-1], offsets[1:], strict=True)]
-        rings.append(Polygon(parts[0], [p for p in parts[1:] if len(p) > 3]).buffer(0))
+        parts = [] if points is None or offsets is None else [points[a:b] for a, b in pairwise(offsets)]
+        if parts:
+            rings.append(Polygon(parts[0], [p for p in parts[1:] if len(p) > 3]).buffer(0))
     return union(rings)
 
 

@@ -17,7 +17,16 @@ PLAIN_FROM_MM: Final[dict[str, float]] = {
 }  # fmt: skip
 """Length in mm from which a mark of a kind is plain to see; shorter, it is of the surface only."""
 BLEMISH: Final = frozenset({"brand"})
-UNSOUND_FROM_MM: Final[dict[str, float]] = {"warble hole": 0.0, "loose grain": 0.0, "pipey grain": 0.0, "flay cut": 0.0, "thin spot": 0.0, "hole": 0.0, "scar": 120.0, "brand": 160.0}
+UNSOUND_FROM_MM: Final[dict[str, float]] = {
+    "warble hole": 0.0,
+    "loose grain": 0.0,
+    "pipey grain": 0.0,
+    "flay cut": 0.0,
+    "thin spot": 0.0,
+    "hole": 0.0,
+    "scar": 120.0,
+    "brand": 160.0,
+}
 """Length from which a kind is unsound: thin, weak, open or missing leather whatever its size, and large scars and brands, whose leather is hard and tears."""
 
 

@@ -368,6 +368,446 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/leather/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Act On Many
+         * @description Give several hides a state, or keep them for a batch. All of them or none.
+         */
+        post: operations["act_on_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table Camera
+         * @description The camera over the cutting table, and what can lie under it.
+         */
+        get: operations["table_camera"];
+        put?: never;
+        /**
+         * Photograph
+         * @description Take a picture of the table and keep it.
+         */
+        post: operations["photograph"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Deliveries
+         * @description Every delivery, newest first, each hide measured against its invoice.
+         */
+        get: operations["all_deliveries"];
+        put?: never;
+        /**
+         * Begin Delivery
+         * @description Begin a delivery; its hides come as they are taken off the lorry.
+         */
+        post: operations["begin_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/deliveries/{delivery_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Delivery
+         * @description A delivery with its hides.
+         */
+        get: operations["one_delivery"];
+        /**
+         * Change Delivery
+         * @description Change what the invoice says, or close the delivery once all of it is here.
+         */
+        put: operations["change_delivery"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/deliveries/{delivery_id}/claim.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Claim
+         * @description What a lot measures against its invoice, with the outlines, as a PDF.
+         */
+        get: operations["claim"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/deliveries/{delivery_id}/hides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive Hides
+         * @description Take hides off the lorry: each gets a number.
+         */
+        post: operations["receive_hides"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Hide
+         * @description A hide with all that is known of it: its outline, flaws, tests, readings, how far it was looked over.
+         */
+        get: operations["one_hide"];
+        put?: never;
+        post?: never;
+        /**
+         * Send Back
+         * @description Take a hide off the rack again that was counted by mistake or goes back to the mill.
+         */
+        delete: operations["send_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Take what was found, as the cutter left it: outline, holes, rings with their severity, lines. One change, which can be undone.
+         */
+        post: operations["accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/by-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure By Rule
+         * @description Take a hide from where its edge begins and ends below a rule laid along the backbone, station by station.
+         */
+        post: operations["measure_by_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Hide
+         * @description Change one thing that is known of a hide, on what stands newest: two people at one hide lose nothing.
+         */
+        post: operations["change_hide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/drawing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Drawing
+         * @description Take a hide from a digitising table's drawing (SVG or DXF): the largest outline is the hide, what lies in it are holes.
+         */
+        post: operations["look_at_drawing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/gauge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Gauge
+         * @description Read the thickness gauge at a place of a hide: the simulated one.
+         */
+        post: operations["read_gauge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hide History
+         * @description What was done with a hide, newest first.
+         */
+        get: operations["hide_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Pictures
+         * @description Find a hide in its pictures. What is found is kept beside the hide until it is accepted or left.
+         */
+        post: operations["look_at_pictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Leave Seen
+         * @description Leave what was found: nothing of it is taken.
+         */
+        delete: operations["leave_seen"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Change
+         * @description Take back the newest change of a hide.
+         */
+        post: operations["undo_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Worth Of
+         * @description What a hide is worth: what each article's rules accept of it, its best block, its longest strap, the open batches it suits.
+         */
+        get: operations["worth_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/markers.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Markers
+         * @description Reference markers for the cutting table, at true size, one a sheet.
+         */
+        get: operations["markers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Mend an outline by a stroke: painted on, painted off, or cut along.
+         */
+        post: operations["mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Settings
+         * @description The shop's chalk colours, limits of the pull test, tolerance of a lot.
+         */
+        get: operations["get_settings"];
+        /**
+         * Put Settings
+         * @description Keep the shop's choices.
+         */
+        put: operations["put_settings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/tags.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tags
+         * @description Tags of hides to print and tie on, each with a code that opens the hide. ``ids`` are separated by commas.
+         */
+        get: operations["tags"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patterns": {
         parameters: {
             query?: never;
@@ -813,6 +1253,62 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Accept
+         * @description What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand. ``flesh_up``: it was photographed flesh side up.
+         */
+        Accept: {
+            ends?: components["schemas"]["Ends"] | null;
+            /**
+             * Flesh Up
+             * @default false
+             */
+            flesh_up: boolean;
+            /**
+             * Holes
+             * @default []
+             */
+            holes: number[][][];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["AcceptedLine"][];
+            /** Outline */
+            outline: number[][];
+            /**
+             * Rings
+             * @default []
+             */
+            rings: components["schemas"]["AcceptedRing"][];
+        };
+        /** AcceptedLine */
+        AcceptedLine: {
+            /**
+             * Means
+             * @enum {string}
+             */
+            means: "backbone" | "least stretch";
+            /** Points */
+            points: number[][];
+        };
+        /** AcceptedRing */
+        AcceptedRing: {
+            /**
+             * Chalk
+             * @default
+             */
+            chalk: string;
+            /**
+             * Kind
+             * @default not named
+             */
+            kind: string;
+            /** Outline */
+            outline: number[][];
+            /** Severity */
+            severity: number;
+        };
+        /**
          * Article
          * @description A product at one revision: its patterns and how they go together.
          */
@@ -920,6 +1416,56 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * ArticleWorth
+         * @description What an article's rules accept of a hide: leather that one of its pieces may use at least, or every one; ``cost`` per m2 of the first.
+         */
+        ArticleWorth: {
+            /** All M2 */
+            all_m2: number;
+            /** Any M2 */
+            any_m2: number;
+            /** Article */
+            article: string;
+            /** Cost */
+            cost: number | null;
+            /** Name */
+            name: string;
+            /** Never */
+            never: string[];
+        };
+        /**
+         * BackdropOut
+         * @description A picture of the hide: ``matrix`` takes its own mm onto the hide.
+         */
+        BackdropOut: {
+            /** Height Mm */
+            height_mm: number;
+            matrix: components["schemas"]["Matrix"];
+            /** Picture */
+            picture: string;
+            /** Width Mm */
+            width_mm: number;
+        };
+        /** BatchFit */
+        BatchFit: {
+            /** Batch */
+            batch: string;
+            /** Batch Id */
+            batch_id: number;
+            /** Chosen */
+            chosen: boolean;
+            /** Material */
+            material: string;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+            /** Score */
+            score: number;
+            /** Share */
+            share: number;
+        };
         /** BatchOut */
         BatchOut: {
             /** Area M2 */
@@ -973,6 +1519,19 @@ export interface components {
             /** State */
             state: string;
         };
+        /** BlockOut */
+        BlockOut: {
+            /** Area M2 */
+            area_m2: number;
+            /** Depth Mm */
+            depth_mm: number;
+            /** Length Mm */
+            length_mm: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
         /** Body_bring_in */
         Body_bring_in: {
             /** File */
@@ -988,6 +1547,35 @@ export interface components {
             y0: number;
             /** Y1 */
             y1: number;
+        };
+        /** Brush */
+        Brush: {
+            /** Add */
+            add: boolean;
+            /** Stroke */
+            stroke: number[][];
+            /** Width Mm */
+            width_mm: number;
+        };
+        /**
+         * BulkAct
+         * @description An act on several hides at once: give them a state, or keep them for a batch besides what it has.
+         */
+        BulkAct: {
+            /** Batch Id */
+            batch_id?: number | null;
+            /** Ids */
+            ids: number[];
+            /** State */
+            state?: ("received" | "looked over" | "kept" | "laid" | "part used" | "used up") | null;
+        };
+        /**
+         * ByRule
+         * @description Stations along the backbone, from the tail: how far below the rule the edge begins and ends there.
+         */
+        ByRule: {
+            /** Stations */
+            stations: number[][];
         };
         /**
          * CardPiece
@@ -1006,6 +1594,38 @@ export interface components {
             rings: number[][][];
             /** Slug */
             slug: string;
+        };
+        /** ChalkIn */
+        ChalkIn: {
+            /** Blue */
+            blue: number;
+            /** Green */
+            green: number;
+            /**
+             * Means
+             * @enum {string}
+             */
+            means: "surface" | "blemish" | "unsound" | "line";
+            /** Name */
+            name: string;
+            /** Red */
+            red: number;
+        };
+        /**
+         * Change
+         * @description One change of what is known of a hide: just one of these.
+         */
+        Change: {
+            brush?: components["schemas"]["Brush"] | null;
+            cut?: components["schemas"]["CutOff"] | null;
+            ends?: components["schemas"]["Ends"] | null;
+            flaw?: components["schemas"]["FlawIO"] | null;
+            outline?: components["schemas"]["NewOutline"] | null;
+            pull?: components["schemas"]["PullIO"] | null;
+            reading?: components["schemas"]["ReadingIO"] | null;
+            remove?: components["schemas"]["Removed"] | null;
+            step?: components["schemas"]["StepIn"] | null;
+            zone?: components["schemas"]["ZoneIn"] | null;
         };
         /**
          * ChangeOut
@@ -1026,6 +1646,19 @@ export interface components {
             name: string;
             /** Slug */
             slug: string;
+        };
+        /** Changed */
+        Changed: {
+            /** Version */
+            version: number;
+        };
+        /** ChangedDelivery */
+        ChangedDelivery: {
+            /** Closed */
+            closed: boolean;
+            invoice: components["schemas"]["InvoiceIO"];
+            /** Note */
+            note: string;
         };
         /** ChosenLeather */
         ChosenLeather: {
@@ -1052,10 +1685,63 @@ export interface components {
             /** Usable M2 */
             usable_m2: number;
         };
+        /** ContourOut */
+        ContourOut: {
+            /** Mm */
+            mm: number;
+            /** Points */
+            points: number[][];
+        };
         /** Created */
         Created: {
             /** Id */
             id: number;
+        };
+        /**
+         * CutOff
+         * @description A cut across the hide; ``words`` say why, as "cut for B-29".
+         */
+        CutOff: {
+            /** Line */
+            line: number[][];
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /** DeliveryOut */
+        DeliveryOut: {
+            /** Claim */
+            claim: boolean;
+            /** Closed */
+            closed: boolean;
+            /** Hides */
+            hides: components["schemas"]["ReceivedHide"][];
+            /** Id */
+            id: number;
+            invoice: components["schemas"]["InvoiceIO"];
+            /** Invoice M2 */
+            invoice_m2: number;
+            /** Measured */
+            measured: number;
+            /** Measured M2 */
+            measured_m2: number;
+            /** Note */
+            note: string;
+            /** Off M2 */
+            off_m2: number;
+            /** Off Money */
+            off_money: number;
+            /** Off Share */
+            off_share: number;
+            /**
+             * Received On
+             * Format: date
+             */
+            received_on: string;
+            /** Words */
+            words: string;
         };
         /** DifferenceOut */
         DifferenceOut: {
@@ -1148,6 +1834,34 @@ export interface components {
             points: number[][];
             run: components["schemas"]["Run"];
         };
+        /**
+         * Ends
+         * @description Two places on the backbone as the hide lies now: at the tail and at the neck.
+         */
+        Ends: {
+            /** Neck X */
+            neck_x: number;
+            /** Neck Y */
+            neck_y: number;
+            /** Tail X */
+            tail_x: number;
+            /** Tail Y */
+            tail_y: number;
+        };
+        /** EventOut */
+        EventOut: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Kind */
+            kind: string;
+            /** Outline */
+            outline: number[][] | null;
+            /** Words */
+            words: string;
+        };
         /** Figures */
         Figures: {
             /** Cost */
@@ -1225,6 +1939,73 @@ export interface components {
             /** Says */
             says: string;
         };
+        /**
+         * FlawIO
+         * @description A flaw; ``severity`` 0 asks for the one its kind and size suggest.
+         */
+        FlawIO: {
+            /**
+             * Chalk
+             * @default
+             */
+            chalk: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Outline */
+            outline: number[][];
+            /** Photo */
+            photo?: number | null;
+            /** Severity */
+            severity: number;
+            /**
+             * Step
+             * @default surface
+             * @enum {string}
+             */
+            step: "backbone" | "surface" | "feel" | "flesh" | "flex" | "pull" | "thickness" | "colour";
+        };
+        /** FlawKnown */
+        FlawKnown: {
+            /**
+             * Chalk
+             * @default
+             */
+            chalk: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Outline */
+            outline: number[][];
+            /** Photo */
+            photo?: number | null;
+            /** Severity */
+            severity: number;
+            /** Severity Name */
+            severity_name: string;
+            /**
+             * Step
+             * @default surface
+             * @enum {string}
+             */
+            step: "backbone" | "surface" | "feel" | "flesh" | "flex" | "pull" | "thickness" | "colour";
+            /** Suggested */
+            suggested: number;
+            /** Why */
+            why: string;
+        };
         /** FlawOut */
         FlawOut: {
             /** Kind */
@@ -1252,6 +2033,13 @@ export interface components {
             /** Width Mm */
             width_mm: number;
         };
+        /** FromDrawing */
+        FromDrawing: {
+            /** File */
+            file: number;
+            /** Unit Mm */
+            unit_mm?: number | null;
+        };
         /** FromRevision */
         FromRevision: {
             /** Base */
@@ -1267,6 +2055,18 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /** GaugeAt */
+        GaugeAt: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /** GaugeRead */
+        GaugeRead: {
+            /** Mm */
+            mm: number;
         };
         /** GoTo */
         GoTo: {
@@ -1322,6 +2122,45 @@ export interface components {
             whole_m2: number;
         };
         /**
+         * HideRoomOut
+         * @description A hide with all that is known of it.
+         */
+        HideRoomOut: {
+            backdrop: components["schemas"]["BackdropOut"] | null;
+            bounds: components["schemas"]["Bounds"];
+            /** Can Undo */
+            can_undo: boolean;
+            /** Chalks */
+            chalks: components["schemas"]["ChalkIn"][];
+            /** Contours */
+            contours: components["schemas"]["ContourOut"][];
+            /** Enough */
+            enough: boolean;
+            /** Flaws */
+            flaws: components["schemas"]["FlawKnown"][];
+            /** Holes */
+            holes: number[][][];
+            /** Limits */
+            limits: number[];
+            /** Looked */
+            looked: string;
+            /** Neck Left */
+            neck_left: boolean;
+            /** Outline */
+            outline: number[][];
+            /** Pulls */
+            pulls: components["schemas"]["PullKnown"][];
+            rack: components["schemas"]["RackHideOut"];
+            /** Readings */
+            readings: components["schemas"]["ReadingKnown"][];
+            seen: components["schemas"]["SeenOut"] | null;
+            shape: components["schemas"]["HideShape"];
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Version */
+            version: number;
+        };
+        /**
          * HideShape
          * @description A hide drawn: its rings, zones as far as they show, flaws, and bounds.
          */
@@ -1339,6 +2178,52 @@ export interface components {
             rings: number[][][];
             /** Zones */
             zones: components["schemas"]["ZoneOut"][];
+        };
+        /**
+         * HidesOff
+         * @description Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide.
+         */
+        HidesOff: {
+            /** Areas */
+            areas: number[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "side" | "whole" | "bend" | "shoulder" | "belly" | "offcut";
+            /** Prefix */
+            prefix: string;
+        };
+        /**
+         * InvoiceIO
+         * @description What a lot was bought as; ``price`` is for one ``unit``.
+         */
+        InvoiceIO: {
+            /** Colour */
+            colour: string;
+            /** Finish */
+            finish: string;
+            /** Grade */
+            grade: string;
+            /** Lot */
+            lot: string;
+            /** Material */
+            material: string;
+            /** Mill */
+            mill: string;
+            /** Price */
+            price: number;
+            /** Tannage */
+            tannage: string;
+            /** Temper */
+            temper: string;
+            /** Thickness Mm */
+            thickness_mm: number;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "m2" | "ft2";
         };
         /** JobOut */
         JobOut: {
@@ -1371,6 +2256,8 @@ export interface components {
             batch: string;
             /** Batch Id */
             batch_id: number;
+            /** Doubts */
+            doubts: string[];
             figures: components["schemas"]["Figures"];
             /** Gap Mm */
             gap_mm: number;
@@ -1509,6 +2396,24 @@ export interface components {
             /** Usable M2 */
             usable_m2: number;
         };
+        /**
+         * LeatherSettingsIO
+         * @description ``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share.
+         */
+        LeatherSettingsIO: {
+            /** Chalks */
+            chalks: components["schemas"]["ChalkIn"][];
+            /** Currency */
+            currency: string;
+            /** Edge Margin Mm */
+            edge_margin_mm: number;
+            /** Limits */
+            limits: number[];
+            /** Strap Mm */
+            strap_mm: number;
+            /** Tolerance */
+            tolerance: number;
+        };
         /** LineOut */
         LineOut: {
             /** Article */
@@ -1519,6 +2424,31 @@ export interface components {
             quantity: number;
             /** Revision */
             revision: string;
+        };
+        /** LineSeen */
+        LineSeen: {
+            /** Chalk */
+            chalk: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "backbone" | "arrow" | "line";
+            /** Points */
+            points: number[][];
+        };
+        /**
+         * LookAtPictures
+         * @description Pictures of one hide, in any order; ``bar_mm`` is what the printed 100 mm bar measures.
+         */
+        LookAtPictures: {
+            /**
+             * Bar Mm
+             * @default 100
+             */
+            bar_mm: number;
+            /** Files */
+            files: number[];
         };
         /**
          * Mark
@@ -1697,6 +2627,40 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * Mend
+         * @description An outline to be mended by a stroke: painted on, painted off, or cut along.
+         */
+        Mend: {
+            /**
+             * Holes
+             * @default []
+             */
+            holes: number[][][];
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "add" | "take off" | "cut";
+            /** Outline */
+            outline: number[][];
+            /** Stroke */
+            stroke: number[][];
+            /**
+             * Width Mm
+             * @default 30
+             */
+            width_mm: number;
+        };
+        /** Mended */
+        Mended: {
+            /** Area M2 */
+            area_m2: number;
+            /** Holes */
+            holes: number[][][];
+            /** Outline */
+            outline: number[][];
+        };
         /** Named */
         Named: {
             /** Mark */
@@ -1791,6 +2755,17 @@ export interface components {
             /** Number */
             number: string;
         };
+        /** NewDelivery */
+        NewDelivery: {
+            invoice: components["schemas"]["InvoiceIO"];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Received On */
+            received_on?: string | null;
+        };
         /** NewLay */
         NewLay: {
             /** Hide Ids */
@@ -1820,6 +2795,16 @@ export interface components {
             ways: {
                 [key: string]: string;
             };
+        };
+        /** NewOutline */
+        NewOutline: {
+            /**
+             * Holes
+             * @default []
+             */
+            holes: number[][][];
+            /** Outline */
+            outline: number[][];
         };
         /**
          * OutlineOut
@@ -2015,6 +3000,69 @@ export interface components {
             /** Problem */
             problem: string;
         };
+        /** PullIO */
+        PullIO: {
+            /** Across Mm */
+            across_mm: number;
+            /** Along Mm */
+            along_mm: number;
+            /** Between Mm */
+            between_mm?: number | null;
+            /**
+             * Deg
+             * @default 0
+             */
+            deg: number;
+            /** Id */
+            id: string;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * PullKnown
+         * @description ``way_deg`` is the line of least stretch that it tells; ``doubt`` a question where the tests round it contradict it.
+         */
+        PullKnown: {
+            /** Across Mm */
+            across_mm: number;
+            /** Along Mm */
+            along_mm: number;
+            /** Between Mm */
+            between_mm?: number | null;
+            /**
+             * Deg
+             * @default 0
+             */
+            deg: number;
+            /** Doubt */
+            doubt: string;
+            /** Give Mm */
+            give_mm: number;
+            /** Id */
+            id: string;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
+            /** Tightness */
+            tightness: number;
+            /** Tightness Name */
+            tightness_name: string;
+            /** Way Deg */
+            way_deg: number | null;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
         /** RackHideOut */
         RackHideOut: {
             /** Area M2 */
@@ -2025,16 +3073,28 @@ export interface components {
             colour: string;
             /** Cost Per M2 */
             cost_per_m2: number;
+            /** Delivery Id */
+            delivery_id: number | null;
+            /** Finish */
+            finish: string;
             /** Flaws By Severity */
             flaws_by_severity: number[];
             /** Grade */
             grade: string;
             /** Id */
             id: number;
+            /** Kept For */
+            kept_for: string[];
             /** Kind */
             kind: string;
+            /** Looked */
+            looked: string;
+            /** Looked Enough */
+            looked_enough: boolean;
             /** Material */
             material: string;
+            /** Measured */
+            measured: boolean;
             /** Mill */
             mill: string;
             /** Number */
@@ -2057,6 +3117,80 @@ export interface components {
             usable_m2: number;
             /** Worth */
             worth: number;
+        };
+        /** ReadingIO */
+        ReadingIO: {
+            /** Id */
+            id: string;
+            /** Mm */
+            mm: number;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /** ReadingKnown */
+        ReadingKnown: {
+            /** Doubt */
+            doubt: string;
+            /** Id */
+            id: string;
+            /** Mm */
+            mm: number;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * ReceivedHide
+         * @description A hide measured against its invoice; ``off`` figures are 0 until it is measured.
+         */
+        ReceivedHide: {
+            /** Id */
+            id: number;
+            /** Invoice M2 */
+            invoice_m2: number;
+            /** Kind */
+            kind: string;
+            /** Looked */
+            looked: string;
+            /** Measured */
+            measured: boolean;
+            /** Measured M2 */
+            measured_m2: number | null;
+            /** Number */
+            number: string;
+            /** Off M2 */
+            off_m2: number;
+            /** Off Money */
+            off_money: number;
+            /** Off Share */
+            off_share: number;
+            /** Outline */
+            outline: number[][];
+            /** State */
+            state: string;
+        };
+        /** Removed */
+        Removed: {
+            /** Id */
+            id: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "flaw" | "pull" | "reading";
         };
         /** Revised */
         Revised: {
@@ -2100,6 +3234,17 @@ export interface components {
             stands_for: number | null;
             /** Yield Of Used */
             yield_of_used: number;
+        };
+        /** RingSeen */
+        RingSeen: {
+            /** Chalk */
+            chalk: string;
+            /** Outline */
+            outline: number[][];
+            /** Severity */
+            severity: number;
+            /** Sure */
+            sure: number;
         };
         /**
          * Run
@@ -2222,6 +3367,36 @@ export interface components {
             /** Piece */
             piece: string;
         };
+        /**
+         * SeenOut
+         * @description What pictures, a drawing or a rule gave of a hide, not yet accepted; in mm on the table.
+         */
+        SeenOut: {
+            /** Advice */
+            advice: string[];
+            /** Area M2 */
+            area_m2: number;
+            bounds: components["schemas"]["Bounds"];
+            /** Holes */
+            holes: number[][][];
+            /** Lines */
+            lines: components["schemas"]["LineSeen"][];
+            /** Markers */
+            markers: number;
+            /** Outline */
+            outline: number[][];
+            /** Picture */
+            picture: string | null;
+            /** Rings */
+            rings: components["schemas"]["RingSeen"][];
+            /** Rms Mm */
+            rms_mm: number;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "picture" | "drawing" | "rule";
+        };
         /** ShapeOut */
         ShapeOut: {
             /** Kind */
@@ -2261,6 +3436,36 @@ export interface components {
             /** Says */
             says: string;
         };
+        /** StepIn */
+        StepIn: {
+            /** Done */
+            done: boolean;
+            /** Note */
+            note?: string | null;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "backbone" | "surface" | "feel" | "flesh" | "flex" | "pull" | "thickness" | "colour";
+        };
+        /** StepOut */
+        StepOut: {
+            /** Done */
+            done: boolean;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Quick */
+            quick: boolean;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "backbone" | "surface" | "feel" | "flesh" | "flex" | "pull" | "thickness" | "colour";
+            /** What */
+            what: string;
+        };
         /**
          * StitchOut
          * @description How a stitch line falls out: in words, and the pitch that would come nearest to dividing it.
@@ -2278,6 +3483,19 @@ export interface components {
             says: string;
             /** Stitches */
             stitches: number;
+        };
+        /** StrapOut */
+        StrapOut: {
+            /** Deg */
+            deg: number;
+            /** Length Mm */
+            length_mm: number;
+            /** Width Mm */
+            width_mm: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /** StrokeOut */
         StrokeOut: {
@@ -2297,6 +3515,28 @@ export interface components {
             camera: string;
             /** Tables */
             tables: string[];
+        };
+        /**
+         * TablesOut
+         * @description The camera over the cutting table, and what can lie under it: how many pictures it takes of each.
+         */
+        TablesOut: {
+            /** Camera */
+            camera: string;
+            /** Tables */
+            tables: {
+                [key: string]: number;
+            };
+        };
+        /** TakeHide */
+        TakeHide: {
+            /**
+             * Shot
+             * @default 0
+             */
+            shot: number;
+            /** Table */
+            table: string;
         };
         /** TakePicture */
         TakePicture: {
@@ -2383,6 +3623,19 @@ export interface components {
             /** Says */
             says: string[];
         };
+        /** WorthOut */
+        WorthOut: {
+            /** Articles */
+            articles: components["schemas"]["ArticleWorth"][];
+            /** Batches */
+            batches: components["schemas"]["BatchFit"][];
+            block: components["schemas"]["BlockOut"] | null;
+            /** Cost Per Usable M2 */
+            cost_per_usable_m2: number | null;
+            strap: components["schemas"]["StrapOut"] | null;
+            /** Usable M2 */
+            usable_m2: number;
+        };
         /**
          * XY
          * @description A point in mm, in the piece's own coordinates.
@@ -2392,6 +3645,18 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /** ZoneIn */
+        ZoneIn: {
+            /** Outline */
+            outline: number[][];
+            /**
+             * Stretch Deg
+             * @default 90
+             */
+            stretch_deg: number;
+            /** Tightness */
+            tightness: number;
         };
         /** ZoneOut */
         ZoneOut: {
@@ -3516,6 +4781,1542 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RackHideOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    act_on_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkAct"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    table_camera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TablesOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photograph: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeHide"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_deliveries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDelivery"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangedDelivery"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    claim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    receive_hides: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HidesOff"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_hide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HideRoomOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_by_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByRule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_hide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromDrawing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_gauge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GaugeAt"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GaugeRead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hide_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookAtPictures"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave_seen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    worth_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    markers: {
+        parameters: {
+            query?: {
+                count?: number;
+                paper?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mend"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mended"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeatherSettingsIO"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeatherSettingsIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tags: {
+        parameters: {
+            query: {
+                ids: string;
+                paper?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Not Found */

@@ -1,0 +1,120 @@
+"""Receiving leather: deliveries, their hides as they come off the lorry, tags, and the claim for a lot that is short."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from fastapi import APIRouter, Request, Response
+
+from fairlay.api.leather_models import ChangedDelivery, DeliveryOut, HidesOff, InvoiceIO, NewDelivery, ReceivedHide
+from fairlay.api.models import Created
+from fairlay.core.errors import Refused
+from fairlay.core.formats.leather_pdf import Tag, claim_pdf, markers_pdf, tags_pdf
+from fairlay.core.leather.receiving import HideCheck, Invoice
+from fairlay.core.shapes.rings import as_points
+from fairlay.store import deliveries, hides
+from fairlay.store.clock import now
+from fairlay.store.deliveries import Delivery
+from fairlay.store.hides import RackHide
+from fairlay.store.settings import leather_settings
+
+router = APIRouter(prefix="/api/leather", tags=["leather"])
+SHOP = "Quillback Yard"
+
+
+@router.get("/deliveries")
+def all_deliveries() -> list[DeliveryOut]:
+    """Every delivery, newest first, each hide measured against its invoice."""
+    return [_out(d) for d in deliveries.all_deliveries()]
+
+
+@router.post("/deliveries", status_code=201)
+def begin_delivery(asked: NewDelivery) -> Created:
+    """Begin a delivery; its hides come as they are taken off the lorry."""
+    return Created(id=deliveries.begin_delivery(_invoice(asked.invoice), asked.received_on or now().date(), asked.note))
+
+
+@router.get("/deliveries/{delivery_id}")
+def one_delivery(delivery_id: int) -> DeliveryOut:
+    """A delivery with its hides."""
+    return _out(deliveries.delivery_by_id(delivery_id))
+
+
+@router.put("/deliveries/{delivery_id}", status_code=204)
+def change_delivery(delivery_id: int, asked: ChangedDelivery) -> None:
+    """Change what the invoice says, or close the delivery once all of it is here."""
+    deliveries.change_delivery(delivery_id, _invoice(asked.invoice), asked.note, asked.closed)
+
+
+@router.post("/deliveries/{delivery_id}/hides", status_code=201)
+def receive_hides(delivery_id: int, asked: HidesOff) -> list[Created]:
+    """Take hides off the lorry: each gets a number."""
+    return [Created(id=i) for i in deliveries.receive_hides(delivery_id, asked.kind, asked.areas, asked.prefix)]
+
+
+@router.delete("/hides/{hide_id}", status_code=204)
+def send_back(hide_id: int) -> None:
+    """Take a hide off the rack again that was counted by mistake or goes back to the mill."""
+    deliveries.send_back(hide_id)
+
+
+@router.get("/deliveries/{delivery_id}/claim.pdf")
+def claim(delivery_id: int) -> Response:
+    """What a lot measures against its invoice, with the outlines, as a PDF."""
+    d = deliveries.delivery_by_id(delivery_id)
+    if not d.check.measured:
+        raise Refused("no hide of this lot is measured yet", value=0, expected="measured outlines to put beside the invoice")
+    body = claim_pdf(d.invoice, d.check, [h.hide for h in d.hides if h.measured], SHOP, now().date().isoformat(), leather_settings().currency)
+    return _pdf(body, f"claim-{d.invoice.lot}.pdf")
+
+
+@router.get("/tags.pdf")
+def tags(ids: str, request: Request, paper: str = "A4") -> Response:
+    """Tags of hides to print and tie on, each with a code that opens the hide. ``ids`` are separated by commas."""
+    if not all(part.strip().isdigit() for part in ids.split(",")):
+        raise Refused(f"hides {ids!r}", value=ids, expected="numbers separated by commas")
+    found = hides.hides_by_id([int(part) for part in ids.split(",")])
+    return _pdf(tags_pdf([_tag(h, str(request.base_url)) for h in found], paper), "tags.pdf")
+
+
+@router.get("/markers.pdf")
+def markers(count: int = 12, paper: str = "A4") -> Response:
+    """Reference markers for the cutting table, at true size, one a sheet."""
+    return _pdf(markers_pdf(range(count), paper), "markers.pdf")
+
+
+def _tag(h: RackHide, base: str) -> Tag:
+    lines = (
+        f"{h.hide.kind}, {h.material}",
+        f"{h.mill}, grade {h.grade}",
+        f"{h.colour}, {h.tannage}"[:34],
+        f"{h.thickness_mm:g} mm, {h.temper}",
+        f"{h.area_m2:.2f} m² {'measured' if h.measured else 'invoiced'}",
+        f"received {h.received_on}",
+    )
+    return Tag(h.number, lines, f"{base}leather/{h.id}")
+
+
+def _pdf(body: bytes, name: str) -> Response:
+    safe = "".join(c if c.isalnum() or c in "-._" else "-" for c in name)
+    return Response(body, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{safe}"'})
+
+
+def _invoice(asked: InvoiceIO) -> Invoice:
+    return Invoice(**asked.model_dump())
+
+
+def _out(d: Delivery) -> DeliveryOut:
+    by_number = {row.number: row for row in d.check.hides}
+    return DeliveryOut(
+        id=d.id, invoice=InvoiceIO(**asdict(d.invoice)), note=d.note, received_on=d.received_on, closed=d.closed, hides=[_hide(h, by_number[h.number]) for h in d.hides],
+        measured=d.check.measured, invoice_m2=d.check.invoice_m2, measured_m2=d.check.measured_m2, off_m2=d.check.off_m2, off_share=d.check.off_share, off_money=d.check.off_money,
+        claim=d.check.claim, words=d.check.words,
+    )  # fmt: skip
+
+
+def _hide(h: RackHide, row: HideCheck) -> ReceivedHide:
+    return ReceivedHide(
+        id=h.id, number=h.number, kind=h.hide.kind, state=h.state, measured=h.measured, looked=h.looked, invoice_m2=row.invoice_m2, measured_m2=row.measured_m2, off_m2=row.off_m2,
+        off_share=row.off_share, off_money=row.off_money, outline=as_points(h.hide.outline, 0),
+    )  # fmt: skip

@@ -1,0 +1,127 @@
+"""A delivery: what the invoice says of its hides, what the shop measures, and the difference as money."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Final, Literal
+
+from fairlay.core.errors import BadHide
+
+Unit = Literal["m2", "ft2"]
+M2_PER: Final[dict[Unit, float]] = {"m2": 1.0, "ft2": 0.09290304}
+"""A square foot is 0.3048 m squared, exactly (international foot)."""
+USUAL_TOLERANCE: Final = 0.02
+"""A lot that is short by more than this share of the invoice is claimed; pinwheel and laser differ by about so much."""
+
+
+@dataclass(frozen=True)
+class Invoice:
+    """What a delivery was bought as: all hides of one lot. ``price`` is for one ``unit`` of area."""
+
+    mill: str
+    lot: str
+    price: float
+    unit: Unit
+    material: str
+    tannage: str
+    finish: str
+    colour: str
+    temper: str
+    thickness_mm: float
+    grade: str
+
+    @property
+    def price_per_m2(self) -> float:
+        return self.price / M2_PER[self.unit]
+
+
+@dataclass(frozen=True)
+class HideReceived:
+    """A hide of a delivery: its number, its area by the invoice in m2 and as the shop measured it (None: not yet)."""
+
+    number: str
+    invoice_m2: float
+    measured_m2: float | None = None
+
+
+@dataclass(frozen=True)
+class HideCheck:
+    """A hide measured against its invoice: the difference in m2 (less than 0: short), as a share and in money."""
+
+    number: str
+    invoice_m2: float
+    measured_m2: float | None
+    off_m2: float
+    off_share: float
+    off_money: float
+
+
+@dataclass(frozen=True)
+class LotCheck:
+    """A lot measured against its invoice; only hides that were measured count. ``claim`` says that it is short beyond the tolerance."""
+
+    hides: tuple[HideCheck, ...]
+    measured: int
+    invoice_m2: float
+    measured_m2: float
+    off_m2: float
+    off_share: float
+    off_money: float
+    claim: bool
+    words: str = field(default="")
+
+
+def check_invoice(invoice: Invoice) -> None:
+    """Raise BadHide for an invoice that makes no sense."""
+    if not invoice.mill.strip() or not invoice.lot.strip():
+        raise BadHide("a delivery without a mill or a lot", value=(invoice.mill, invoice.lot), expected="who it came from, and the lot on the invoice")
+    if invoice.unit not in M2_PER:
+        raise BadHide(f"areas in {invoice.unit!r}", value=invoice.unit, expected="m2 or ft2")
+    if not (math.isfinite(invoice.price) and 0 <= invoice.price <= 100_000):
+        raise BadHide(f"a price of {invoice.price} for one {invoice.unit}", value=invoice.price, expected="0 or more")
+    if not 0.1 <= invoice.thickness_mm <= 15:
+        raise BadHide(f"a thickness of {invoice.thickness_mm:g} mm", value=invoice.thickness_mm, expected="0.1 to 15 mm")
+
+
+def in_m2(area: float, unit: Unit) -> float:
+    """Return an area of the invoice in m2. Raises BadHide for one that no hide has."""
+    m2 = area * M2_PER[unit]
+    if not (math.isfinite(m2) and 0.001 <= m2 <= 1_000):
+        raise BadHide(f"an area of {area:g} {unit}", value=area, expected="what the invoice says of one hide")
+    return m2
+
+
+def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float = USUAL_TOLERANCE) -> LotCheck:
+    """Return a lot measured against its invoice. Raises BadHide for a tolerance that is no share."""
+    if not 0 <= tolerance < 1:
+        raise BadHide(f"a tolerance of {tolerance:g}", value=tolerance, expected="a share from 0 to 1, as 0.02")
+    per = invoice.price_per_m2
+    rows = []
+    for h in hides:
+        off = 0.0 if h.measured_m2 is None else h.measured_m2 - h.invoice_m2
+        rows.append(HideCheck(h.number, h.invoice_m2, h.measured_m2, off, off / h.invoice_m2 if h.invoice_m2 else 0.0, off * per))
+    known = [r for r in rows if r.measured_m2 is not None]
+    bought, got = sum(r.invoice_m2 for r in known), sum(r.measured_m2 or 0.0 for r in known)
+    off = got - bought
+    share = off / bought if bought else 0.0
+    claim = bool(known) and share < -tolerance
+    if not known:
+        words = "no hide of this lot is measured yet"
+    elif claim:
+        words = f"short by {-share:.1%}, more than the {tolerance:.1%} allowed: a claim of {-off * per:.2f}"
+    else:
+        words = f"{'over' if off >= 0 else 'short'} by {abs(share):.1%}, within the {tolerance:.1%} allowed"
+    if 0 < len(known) < len(rows):
+        words += f" ({len(known)} of {len(rows)} hides measured)"
+    return LotCheck(tuple(rows), len(known), bought, got, off, share, off * per, claim, words)
+
+
+def next_numbers(prefix: str, taken: Sequence[str], count: int) -> list[str]:
+    """Return numbers for hides: the prefix and three figures on from the highest that is taken. Raises BadHide for a count that makes no sense."""
+    if not 1 <= count <= 200:
+        raise BadHide(f"{count} hides", value=count, expected="1 to 200 hides in one go")
+    own = [n[len(prefix) :] for n in taken if n.startswith(prefix)]
+    last = max((int(n) for n in own if n.isdigit()), default=0)
+    return [f"{prefix}{last + 1 + k:03d}" for k in range(count)]

@@ -1,0 +1,60 @@
+"""The shop's own choices: chalk colours, limits of the pull test, tolerance of a lot, currency."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import TypeAdapter
+
+from fairlay.core.capture.chalk import MEANINGS, USUAL_CHALKS, Chalk
+from fairlay.core.errors import Refused
+from fairlay.core.leather.pull import USUAL_LIMITS, check_limits
+from fairlay.core.leather.receiving import USUAL_TOLERANCE
+from fairlay.store.database import connected
+from fairlay.store.tables import SettingRow
+
+NAME = "leather"
+
+
+@dataclass(frozen=True)
+class LeatherSettings:
+    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``strap_mm``: how wide a strap is looked for."""
+
+    chalks: tuple[Chalk, ...] = USUAL_CHALKS
+    limits: tuple[float, float, float] = USUAL_LIMITS
+    tolerance: float = USUAL_TOLERANCE
+    strap_mm: float = 40.0
+    edge_margin_mm: float = 4.0
+    currency: str = ""
+
+
+_SETTINGS = TypeAdapter(LeatherSettings)
+
+
+@connected
+def leather_settings() -> LeatherSettings:
+    """Return the shop's choices; what was never chosen has its default."""
+    row = SettingRow.get_or_none(SettingRow.name == NAME)
+    return _SETTINGS.validate_python(row.value) if row else LeatherSettings()
+
+
+@connected
+def set_leather_settings(chosen: LeatherSettings) -> None:
+    """Keep the shop's choices. Raises Refused or BadHide for choices that make no sense; the ones before are kept then."""
+    check_limits(chosen.limits)
+    if not 0 <= chosen.tolerance < 0.5 or not 5 <= chosen.strap_mm <= 500 or not 0 <= chosen.edge_margin_mm <= 100:
+        raise Refused(
+            "a tolerance, strap width or edge margin that makes no sense",
+            value=chosen.tolerance,
+            expected="a tolerance under 0.5, straps of 5 to 500 mm, a margin of 0 to 100 mm; the choices before were kept",
+        )
+    names = [c.name for c in chosen.chalks]
+    if not names or len(set(names)) < len(names) or any(c.means not in MEANINGS or not c.name.strip() or not all(0 <= v <= 255 for v in c.rgb) for c in chosen.chalks):
+        raise Refused(
+            "a table of chalk that makes no sense",
+            value=names,
+            expected="colours with names of their own, each meaning surface, blemish, unsound or line; the table before was kept",
+        )
+    values: dict[str, Any] = _SETTINGS.dump_python(chosen, mode="json")
+    SettingRow.insert(name=NAME, value=values).on_conflict(preserve=[SettingRow.value]).execute()
