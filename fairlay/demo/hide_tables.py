@@ -35,9 +35,9 @@ class RingDrawn:
 
 
 def markers_round(ring: Ring, rng: np.random.Generator, room: float = 190.0) -> tuple[MarkerLaid, ...]:
-    """Return marker sheets laid round a hide, three or four along each long side and one at each end, none quite straight."""
+    """Return marker sheets laid round a hide, three to five along each long side and one at each end, none quite straight."""
     (x0, y0), (x1, y1) = ring.min(axis=0) - room, ring.max(axis=0) + room
-    n = 4 if x1 - x0 > 2000 else 3
+    n = 5 if x1 - x0 > 2750 else 4 if x1 - x0 > 2000 else 3
     at = [(x, y) for y in (y0, y1) for x in np.linspace(x0, x1, n)] + [(x0, (y0 + y1) / 2), (x1, (y0 + y1) / 2)]
     return tuple(MarkerLaid(i, float(x + rng.normal(0, 8)), float(y + rng.normal(0, 8)), float(rng.normal(0, 5))) for i, (x, y) in enumerate(at))
 
@@ -152,10 +152,10 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
     bare = replace(usual, chalk=(), seed=5)
     long = placed(sides.grow(SIDE, 2420, 1120, np.random.default_rng(78)), -1.5)
     more = scene_of(long, "russet", "green mat", rng, [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(scattered(long, rng, 5))], **size)
-    shift = float(long[:, 0].max() - long[:, 0].min()) * 0.26
+    shift = float(long[:, 0].max() - long[:, 0].min()) * 0.2
     halves = tuple(
-        replace(more, eye=(more.eye[0] + s, more.eye[1]), span_mm=more.span_mm * 0.72, tilt_deg=t, seed=9 + i)
-        for i, (s, t) in enumerate(((-shift, (4.0, 5.0)), (shift, (5.0, -6.0))))
+        replace(more, eye=(more.eye[0] + s, more.eye[1]), span_mm=more.span_mm * 0.8, tilt_deg=t, seed=9 + i)
+        for i, (s, t) in enumerate(((-shift, (3.0, 2.0)), (shift, (2.0, -2.0))))
     )
     return {
         "a chestnut side, chalked": (usual,),

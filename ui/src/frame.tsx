@@ -2,7 +2,13 @@ import { Navigate, NavLink, Route, Routes } from 'react-router'
 import { UnitsProvider, useUnits } from './parts/units'
 import { BatchRoom } from './rooms/batches/BatchRoom'
 import { BatchesRoom } from './rooms/batches/BatchesRoom'
+import { ChalkRoom } from './rooms/leather/ChalkRoom'
+import { CompareRoom } from './rooms/leather/CompareRoom'
+import { DeliveryRoom } from './rooms/leather/DeliveryRoom'
+import { HideRoom } from './rooms/leather/HideRoom'
 import { LeatherRoom } from './rooms/leather/LeatherRoom'
+import { MeasureRoom } from './rooms/leather/MeasureRoom'
+import { ReceiveRoom } from './rooms/leather/ReceiveRoom'
 import { ChooseRoom } from './rooms/lay/ChooseRoom'
 import { LayRoom } from './rooms/lay/LayRoom'
 import { LaysRoom } from './rooms/lay/LaysRoom'
@@ -49,6 +55,12 @@ export function Frame() {
             <Route path="/patterns/:id/revisions" element={<RevisionsRoom />} />
             <Route path="/patterns/:id/piece/:slug" element={<PieceRoom />} />
             <Route path="/leather" element={<LeatherRoom />} />
+            <Route path="/leather/receive" element={<ReceiveRoom />} />
+            <Route path="/leather/receive/:id" element={<DeliveryRoom />} />
+            <Route path="/leather/compare" element={<CompareRoom />} />
+            <Route path="/leather/chalk" element={<ChalkRoom />} />
+            <Route path="/leather/:id" element={<HideRoom />} />
+            <Route path="/leather/:id/measure" element={<MeasureRoom />} />
             <Route path="/batches" element={<BatchesRoom />} />
             <Route path="/batches/:id" element={<BatchRoom />} />
             <Route path="/lay" element={<LaysRoom />} />

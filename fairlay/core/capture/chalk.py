@@ -295,7 +295,7 @@ def _advice(chalks: tuple[Chalk, ...], colours: Raster, leather: Raster) -> list
     out = []
     ways = colours - leather
     sizes = np.sqrt((ways**2).sum(axis=1))
-    plain = [c.name for c, s in zip(chalks, sizes, strict=True) if s >= HARDLY_SHOWS]
+    plain = [c.name for c, s in zip(chalks, sizes, strict=True) if s >= HARDLY_SHOWS and c.means != "line"]
     for chalk, size in zip(chalks, sizes, strict=True):
         if size < HARDLY_SHOWS:
             out.append(

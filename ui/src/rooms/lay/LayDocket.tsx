@@ -62,6 +62,7 @@ export function LayDocket({ lay, job, hide, pinned, error, ...acts }: { lay: Lay
           <div className="mt-1 max-h-[68px] overflow-auto text-sm">{Object.entries(f.sets).map(([name, made]) => <div key={name}>{name}: <b className="figure">{made}</b> of {f.sets_wanted[name] ?? '?'} whole</div>)}</div>
         </div>
         <div className="flex min-h-0 min-w-0 flex-col">
+          {lay.doubts.map((words) => <p key={words} className="mb-2 border-l-4 border-brass bg-brass/15 px-2 py-1 text-sm">{words}</p>)}
           <div className="text-[13px] text-ink-soft">{lay.unplaced.length > 0 ? 'Found no place' : f.placed === 0 ? 'Nothing is laid yet' : 'Everything has its place'}</div>
           <ul className="min-h-0 flex-1 overflow-auto pr-1 text-sm" aria-label="Found no place">
             {lay.unplaced.map((u) => (

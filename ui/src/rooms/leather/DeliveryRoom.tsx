@@ -1,0 +1,107 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link, useParams } from 'react-router'
+import { api, told } from '../../api/client'
+import { leatherColour, pathOf } from '../../hide/paths'
+import { Button, Figure, Trouble, Waiting } from '../../parts/controls'
+import { Choice, TextField } from '../../parts/fields'
+import { dayOf, percent, plural, useUnits } from '../../parts/units'
+import { useBegun } from './hide'
+import { InvoiceFields, type Invoice } from './ReceiveRoom'
+
+const KINDS = ['side', 'whole', 'bend', 'shoulder', 'belly', 'offcut'] as const
+
+/** One delivery: hides off the lorry, tags, and measured area against invoiced. */
+export function DeliveryRoom() {
+  const id = Number(useParams().id)
+  const found = useQuery({ queryKey: ['deliveries', id], queryFn: () => told(api.GET('/api/leather/deliveries/{delivery_id}', { params: { path: { delivery_id: id } } })) })
+  const queries = useQueryClient()
+  const units = useUnits()
+  const [kind, setKind] = useState<(typeof KINDS)[number]>('side')
+  const [prefix, setPrefix] = useState<string | null>(null)
+  const [areas, setAreas] = useBegun<string>(`areas.${id}`)
+  const [changing, setChanging] = useState<Invoice | null>(null)
+  const fresh = async () => {
+    await queries.invalidateQueries({ queryKey: ['deliveries'] })
+    await queries.invalidateQueries({ queryKey: ['leather'] })
+  }
+  const receive = useMutation({
+    mutationFn: (own: number[]) => told(api.POST('/api/leather/deliveries/{delivery_id}/hides', { params: { path: { delivery_id: id } }, body: { kind, areas: own, prefix: prefix ?? usual } })),
+    onSuccess: () => { setAreas(null); return fresh() },
+  })
+  const change = useMutation({
+    mutationFn: (to: { invoice: Invoice; closed: boolean }) => told(api.PUT('/api/leather/deliveries/{delivery_id}', { params: { path: { delivery_id: id } }, body: { ...to, note: found.data?.note ?? '' } })),
+    onSuccess: () => { setChanging(null); return fresh() },
+  })
+  const back = useMutation({ mutationFn: (hide: number) => told(api.DELETE('/api/leather/hides/{hide_id}', { params: { path: { hide_id: hide } } })), onSuccess: fresh })
+  if (found.isPending) return <Waiting what="the delivery" />
+  if (!found.data) return <div className="p-8"><Trouble error={found.error} /></div>
+  const d = found.data
+  const usual = `${d.invoice.mill.charAt(0).toUpperCase()}-`
+  const typed = (areas ?? '').split(/[\s;]+/).filter(Boolean).map((a) => Number(a.replace(',', '.')))
+  const sound = typed.length > 0 && typed.every((a) => Number.isFinite(a) && a > 0)
+  const longest = Math.max(1, ...d.hides.flatMap((h) => h.outline.map((p) => p[0] ?? 0)))
+  return (
+    <div className="h-full overflow-auto px-5 pb-6">
+      <div className="flex items-baseline gap-4 pt-3">
+        <Link to="/leather/receive" className="min-h-9 content-center text-chalk-dim hover:text-chalk">← Receiving</Link>
+        <h1 className="font-stamp text-2xl font-bold">Lot {d.invoice.lot} of {d.invoice.mill}</h1>
+        <span className="text-chalk-dim">{dayOf(d.received_on)} · {d.invoice.colour} {d.invoice.material}, {d.invoice.tannage}, {units.thickness(d.invoice.thickness_mm)}, grade {d.invoice.grade} · {units.money(d.invoice.price)} per {d.invoice.unit === 'ft2' ? 'ft²' : 'm²'}</span>
+      </div>
+      {changing ? (
+        <section className="docket torn mt-3 px-6 pt-4 pb-5" aria-label="The invoice">
+          <InvoiceFields invoice={changing} onChange={setChanging} />
+          <Trouble error={change.error} onPaper />
+          <div className="mt-3 flex gap-3"><Button look="brass" onClick={() => { change.mutate({ invoice: changing, closed: d.closed }) }}>Keep it</Button><Button onClick={() => { setChanging(null) }}>Leave it</Button></div>
+        </section>
+      ) : (
+        <div className="mt-2 flex flex-wrap gap-3">
+          <Button look="bench" onClick={() => { setChanging(d.invoice) }}>Change the invoice</Button>
+          <Button look="bench" onClick={() => { change.mutate({ invoice: d.invoice, closed: !d.closed }) }}>{d.closed ? 'More is coming in' : 'All of it is here'}</Button>
+          {d.hides.length > 0 && <a className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10" href={`/api/leather/tags.pdf?ids=${d.hides.map((h) => h.id).join(',')}`}>Print {plural(d.hides.length, 'tag')}</a>}
+          {d.measured > 0 && <a className={`inline-flex min-h-11 items-center rounded-sm px-4 ${d.claim ? 'bg-brass font-semibold text-ink' : 'border border-chalk/40 hover:bg-chalk/10'}`} href={`/api/leather/deliveries/${d.id}/claim.pdf`}>{d.claim ? 'Print the claim' : 'Print the measured areas'}</a>}
+        </div>
+      )}
+      {!d.closed && (
+        <section className="docket torn mt-3 px-6 pt-4 pb-4">
+          <h2 className="font-stamp text-xl font-bold">Off the lorry</h2>
+          <div className="mt-2 flex flex-wrap items-end gap-4">
+            <Choice label="They are" value={kind} options={KINDS.map((k) => [k, k === 'whole' ? 'whole hides' : `${k}s`] as const)} onChange={setKind} />
+            <TextField label="Numbered from" value={prefix ?? usual} onChange={setPrefix} live className="w-28" />
+            <TextField label={`Areas by the invoice in ${d.invoice.unit === 'ft2' ? 'ft²' : 'm²'}, one a hide`} value={areas ?? ''} onChange={setAreas} live className="min-w-64 flex-1" />
+            <Button look="brass" className="min-h-12" disabled={!sound || receive.isPending} onClick={() => { receive.mutate(typed) }}>{sound ? `Receive ${plural(typed.length, 'hide')}` : 'Receive them'}</Button>
+          </div>
+          {!sound && (areas ?? '').trim() !== '' && <p className="mt-1 text-unsound">Areas are numbers with a space between, as 21.25 22.5.</p>}
+          <Trouble error={receive.error} onPaper />
+        </section>
+      )}
+      <section className="docket torn mt-3 px-6 pt-4 pb-5">
+        <div className="grid grid-cols-[repeat(4,auto)_1fr] gap-8">
+          <Figure label="Hides" note={`${d.measured} measured`}>{d.hides.length}</Figure>
+          <Figure label="Invoiced, of those measured">{units.area(d.invoice_m2)}</Figure>
+          <Figure label="Measured" note={d.measured ? percent(d.off_share, 1) : ''}>{units.area(d.measured_m2)}</Figure>
+          <Figure label="In money">{d.off_money > 0 ? '+' : ''}{units.money(d.off_money)}</Figure>
+          <p className={`self-center ${d.claim ? 'font-semibold text-unsound' : 'text-ink-soft'}`}>{d.words}</p>
+        </div>
+        <Trouble error={back.error ?? change.error} onPaper />
+        <table className="mt-4 w-full">
+          <thead><tr className="text-left text-[13px] text-ink-soft"><th className="font-normal">hide</th><th /><th className="text-right font-normal">invoiced</th><th className="text-right font-normal">measured</th><th className="text-right font-normal">off</th><th className="text-right font-normal">in money</th><th className="pl-6 font-normal">how far</th><th /></tr></thead>
+          <tbody>
+            {d.hides.map((h) => (
+              <tr key={h.id} className="border-t border-docket-line">
+                <th scope="row" className="figure text-left text-xl font-bold"><Link className="hover:underline" to={`/leather/${h.id}`}>{h.number}</Link></th>
+                <td className="py-1"><svg width={120} height={58} viewBox={`0 0 ${longest} ${longest * 0.483}`} aria-hidden><path d={pathOf([h.outline])} fill={h.measured ? leatherColour(d.invoice.colour) : 'none'} stroke="#5b5044" strokeWidth={longest / 90} strokeDasharray={h.measured ? undefined : `${longest / 30} ${longest / 40}`} /></svg></td>
+                <td className="figure text-right">{units.area(h.invoice_m2)}</td>
+                <td className="figure text-right">{h.measured_m2 === null ? '–' : units.area(h.measured_m2)}</td>
+                <td className="figure text-right">{h.measured_m2 === null ? '' : percent(h.off_share, 1)}</td>
+                <td className="figure text-right">{h.measured_m2 === null ? '' : units.money(h.off_money)}</td>
+                <td className="pl-6 text-ink-soft">{h.measured ? h.looked : 'not measured yet'}</td>
+                <td className="text-right"><Link className={`inline-flex min-h-11 items-center rounded-sm px-3 ${h.measured ? 'border border-ink/40' : 'bg-brass font-semibold'}`} to={h.measured ? `/leather/${h.id}` : `/leather/${h.id}/measure`} aria-label={`${h.measured ? 'Look over' : 'Measure'} ${h.number}`}>{h.measured ? 'Look it over' : 'Measure it'}</Link>{' '}<button type="button" className="min-h-11 px-2 underline" aria-label={`Take ${h.number} back out`} onClick={() => { if (window.confirm(`Take ${h.number} off the rack? It was counted by mistake, or goes back to the mill.`)) back.mutate(h.id) }}>back out</button></td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+    </div>
+  )
+}

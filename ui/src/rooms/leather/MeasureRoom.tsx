@@ -1,0 +1,150 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useRef, useState } from 'react'
+import { Link, useParams } from 'react-router'
+import { api, told, type Schemas } from '../../api/client'
+import { Button, Trouble, Waiting } from '../../parts/controls'
+import { NumberField } from '../../parts/fields'
+import { plural } from '../../parts/units'
+import { sendFile } from '../patterns/files'
+import { useHide } from './hide'
+import { SeenRoom } from './SeenRoom'
+
+/** Measuring a hide: from pictures of the table, a digitising table's drawing, or a rule along the backbone. */
+export function MeasureRoom() {
+  const id = Number(useParams().id)
+  const hide = useHide(id)
+  if (hide.isPending) return <Waiting what="the hide" />
+  if (!hide.data) return <div className="p-8"><Trouble error={hide.error} /></div>
+  return hide.data.seen ? <SeenRoom key={hide.data.version} known={hide.data} seen={hide.data.seen} /> : <Sources known={hide.data} />
+}
+
+function Sources({ known }: { known: Schemas['HideRoomOut'] }) {
+  const id = known.rack.id
+  const queries = useQueryClient()
+  const seen = async () => { await queries.invalidateQueries({ queryKey: ['hide', id] }) }
+  return (
+    <div className="h-full overflow-auto px-5 pb-6">
+      <div className="flex items-baseline gap-4 pt-3">
+        <Link to={`/leather/${id}`} className="min-h-9 content-center text-chalk-dim hover:text-chalk">← {known.rack.number}</Link>
+        <h1 className="font-stamp text-2xl font-bold">Measure {known.rack.number}</h1>
+      </div>
+      <div className="mx-auto mt-4 grid max-w-6xl grid-cols-[1.25fr_1fr] gap-6">
+        <FromPictures known={known} onSeen={seen} />
+        <div className="grid content-start gap-6">
+          <FromDrawing id={id} onSeen={seen} />
+          <ByRule id={id} onSeen={seen} />
+        </div>
+      </div>
+    </div>
+  )
+}
+
+function FromPictures({ known, onSeen }: { known: Schemas['HideRoomOut']; onSeen: () => Promise<void> }) {
+  const id = known.rack.id
+  const picker = useRef<HTMLInputElement>(null)
+  const camera = useQuery({ queryKey: ['hide-camera'], queryFn: () => told(api.GET('/api/leather/camera')) })
+  const [files, setFiles] = useState<Schemas['FileOut'][]>([])
+  const [table, setTable] = useState('')
+  const [bar, setBar] = useState(100)
+  const names = Object.keys(camera.data?.tables ?? {})
+  const over = table || (names[0] ?? '')
+  const shots = camera.data?.tables[over] ?? 1
+  const send = useMutation({ mutationFn: sendFile, onSuccess: (file) => { setFiles((own) => [...own, file]) } })
+  const take = useMutation({
+    mutationFn: async () => {
+      const out = []
+      for (let shot = 0; shot < shots; shot++) out.push(await told(api.POST('/api/leather/camera', { body: { table: over, shot } })))
+      return out
+    },
+    onSuccess: (found) => { setFiles((own) => [...own, ...found]) },
+  })
+  const look = useMutation({ mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/pictures', { params: { path: { hide_id: id } }, body: { files: files.map((f) => f.id), bar_mm: bar } })), onSuccess: onSeen })
+  const busy = send.isPending || take.isPending || look.isPending
+  return (
+    <section className="docket torn px-6 pt-4 pb-6">
+      <h2 className="font-stamp text-xl font-bold">From pictures</h2>
+      <ol className="mt-2 list-decimal space-y-1.5 pl-5">
+        <li>Tape <a className="underline" href="/api/leather/markers.pdf?count=12">marker sheets</a> flat on the table, eight or more, outside the hide all round. Print them at 100 %. (<a className="underline" href="/api/leather/markers.pdf?count=12&paper=Letter">Letter</a>)</li>
+        <li>Lay the hide grain up on a table of another colour. Ring flaws in chalk, draw an arrow along the line of least stretch: {known.chalks.map((c) => `${c.name} for ${c.means === 'line' ? 'lines' : c.means}`).join(', ')}.</li>
+        <li>Photograph all of it with the markers, from as high as you can. A long hide: two pictures or more that overlap, with two markers in both.</li>
+      </ol>
+      <div className="mt-3 flex flex-wrap items-end gap-3">
+        <Button look={files.length ? 'paper' : 'brass'} className="min-h-14 text-lg" disabled={busy} onClick={() => picker.current?.click()}>{send.isPending ? 'Bringing it in …' : 'Bring in a picture'}</Button>
+        <input ref={picker} type="file" accept="image/*" className="hidden" aria-label="Picture of the hide" onChange={(e) => { const file = e.target.files?.[0]; if (file) send.mutate(file); e.target.value = '' }} />
+        <NumberField label="The 100 mm bar measures" after="mm" least={80} most={120} value={bar} onChange={setBar} />
+      </div>
+      <div className="mt-3 flex flex-wrap items-end gap-3 border-t border-docket-line pt-3">
+        <div className="min-w-0 flex-1">
+          <label className="block text-[13px] text-ink-soft" htmlFor="hide-table">Or the {camera.data?.camera} camera, over</label>
+          <select id="hide-table" className="min-h-11 w-full border border-ink/40 bg-white px-2" value={over} onChange={(e) => { setTable(e.target.value) }}>
+            {names.map((n) => <option key={n}>{n}</option>)}
+          </select>
+        </div>
+        <Button disabled={busy || !camera.data} onClick={() => { take.mutate() }}>{take.isPending ? 'Taking it …' : shots > 1 ? `Take ${shots} pictures` : 'Take a picture'}</Button>
+      </div>
+      <Trouble error={camera.error ?? send.error ?? take.error} onPaper />
+      {files.length > 0 && (
+        <div className="mt-4 border-t border-docket-line pt-3">
+          <ul className="flex flex-wrap gap-3">
+            {files.map((f, i) => (
+              <li key={f.id} className="w-40">
+                <img src={`/api/ways-in/files/${f.id}/picture`} alt={`Picture ${i + 1}`} className="h-24 w-40 object-cover" />
+                <button type="button" className="min-h-9 underline" onClick={() => { setFiles(files.filter((x) => x.id !== f.id)) }}>leave it out</button>
+              </li>
+            ))}
+          </ul>
+          <Button look="brass" className="mt-2 min-h-14 w-full text-lg" disabled={busy} onClick={() => { look.mutate() }}>{look.isPending ? 'Finding markers, outline and chalk …' : `Find the hide in ${plural(files.length, 'picture')}`}</Button>
+        </div>
+      )}
+      {look.error && (
+        <div className="mt-3">
+          <h3 className="font-semibold">{files.length > 1 ? 'These pictures cannot be used yet' : 'This picture cannot be used yet'}</h3>
+          <Trouble error={look.error} onPaper />
+        </div>
+      )}
+    </section>
+  )
+}
+
+function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }) {
+  const picker = useRef<HTMLInputElement>(null)
+  const read = useMutation({
+    mutationFn: async (chosen: File) => {
+      const file = await sendFile(chosen)
+      return told(api.POST('/api/leather/hides/{hide_id}/drawing', { params: { path: { hide_id: id } }, body: { file: file.id, unit_mm: null } }))
+    },
+    onSuccess: onSeen,
+  })
+  return (
+    <section className="docket torn px-6 pt-4 pb-5">
+      <h2 className="font-stamp text-xl font-bold">From a digitising table</h2>
+      <p className="mt-1">Its SVG or DXF: the largest closed outline is the hide, what lies inside it are holes.</p>
+      <Button className="mt-2 min-h-12" disabled={read.isPending} onClick={() => picker.current?.click()}>{read.isPending ? 'Reading it …' : 'Bring in a drawing'}</Button>
+      <input ref={picker} type="file" accept=".svg,.dxf" className="hidden" aria-label="Drawing of the hide" onChange={(e) => { const file = e.target.files?.[0]; if (file) read.mutate(file); e.target.value = '' }} />
+      <Trouble error={read.error} onPaper />
+    </section>
+  )
+}
+
+const START = '0, 60, 700\n300, 10, 900\n600, 0, 870\n900, 0, 850\n1200, 0, 830\n1500, 5, 800\n1800, 0, 760\n2100, 40, 500'
+
+function ByRule({ id, onSeen }: { id: number; onSeen: () => Promise<void> }) {
+  const [text, setText] = useState('')
+  const [wrong, setWrong] = useState<Error | null>(null)
+  const send = useMutation({ mutationFn: (stations: number[][]) => told(api.POST('/api/leather/hides/{hide_id}/by-rule', { params: { path: { hide_id: id } }, body: { stations } })), onSuccess: onSeen })
+  const read = () => {
+    const rows = text.split('\n').map((row) => row.trim()).filter(Boolean).map((row) => row.split(/[,;\s]+/).map(Number))
+    const bad = rows.findIndex((row) => row.length !== 3 || !row.every(Number.isFinite))
+    setWrong(bad >= 0 ? new Error(`Line ${bad + 1} is no station: it wants three numbers, as 300, 10, 900.`) : null)
+    if (bad < 0) send.mutate(rows)
+  }
+  return (
+    <section className="docket torn px-6 pt-4 pb-5">
+      <h2 className="font-stamp text-xl font-bold">By rule</h2>
+      <p className="mt-1">Lay a rule along the backbone. Every 100 to 300 mm from the tail: how far along, where the edge begins below the rule, where it ends. In mm.</p>
+      <textarea className="mt-2 min-h-32 w-full border border-ink/40 bg-white p-2 font-stamp" aria-label="Stations" placeholder={START} value={text} onChange={(e) => { setText(e.target.value) }} />
+      <Button className="min-h-12" disabled={send.isPending || text.trim() === ''} onClick={read}>Draw the outline</Button>
+      <Trouble error={wrong ?? send.error} onPaper />
+    </section>
+  )
+}

@@ -1,0 +1,55 @@
+import { useState } from 'react'
+import { Button } from '../../parts/controls'
+import { NumberField } from '../../parts/fields'
+import { plural, useUnits } from '../../parts/units'
+import { newId, type Change, type Known } from './hide'
+
+export interface DraftPull { x: number; y: number; along?: number; across?: number; between?: number | null }
+interface Shown { known: Known; draft: DraftPull | null; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, then?: () => void) => void }
+
+/** Pull tests: press a place, read how far the dots came apart; the map of tightness follows. */
+export function PullPanel({ known, draft, onDraft, onChange }: Shown) {
+  const units = useUnits()
+  const [tight, firm, loose] = known.limits
+  return (
+    <div className="mt-3">
+      {draft ? <NewPull draft={draft} onDraft={onDraft} onChange={onChange} /> : (
+        <p className="text-ink-soft">Press where you pull. <button type="button" className="min-h-9 underline" onClick={() => { onDraft({ x: known.bounds.x1 / 2, y: known.bounds.y1 / 2 }) }}>Or by figures.</button> Up to {tight} mm is tight, {firm} firm, {loose} loose, more slack.</p>
+      )}
+      <h3 className="mt-3 font-semibold">{known.pulls.length ? plural(known.pulls.length, 'pull test') : 'No pull test yet: what is drawn is the usual map'}</h3>
+      <ul className="mt-1">
+        {known.pulls.map((p) => (
+          <li key={p.id} className="border-b border-docket-line py-1">
+            <div className="flex items-baseline gap-3">
+              <span className="figure w-16 text-lg font-bold">{p.tightness_name}</span>
+              <span>{p.along_mm} mm along, {p.across_mm} across</span>
+              <span className="text-sm text-ink-soft">{units.length(p.x)}, {units.length(p.y)}</span>
+              <button type="button" className="ml-auto min-h-9 underline" aria-label={`Take out the pull test at ${units.length(p.x)}`} onClick={() => { onChange({ remove: { what: 'pull', id: p.id } }) }}>out</button>
+            </div>
+            {p.doubt && <p className="my-1 border-l-4 border-unsound bg-unsound/10 px-3 py-1 text-sm">{p.doubt} <button type="button" className="min-h-9 underline" onClick={() => { const { id, x, y, along_mm, across_mm, deg, between_mm = null } = p; onChange({ pull: { id, x, y, along_mm, across_mm, deg, between_mm, sure: true } }) }}>It stands</button></p>}
+          </li>
+        ))}
+      </ul>
+    </div>
+  )
+}
+
+function NewPull({ draft, onDraft, onChange }: { draft: DraftPull; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, then?: () => void) => void }) {
+  const [third, setThird] = useState(typeof draft.between === 'number')
+  return (
+    <div className="grid gap-3 border-l-4 border-brass bg-brass/10 p-3">
+      <div className="flex flex-wrap gap-3">
+        <NumberField label="Along the backbone" after="mm" least={0} most={40} width="w-20" value={draft.along ?? 0} onChange={(along) => { onDraft({ ...draft, along }) }} />
+        <NumberField label="Across it" after="mm" least={0} most={40} width="w-20" value={draft.across ?? 0} onChange={(across) => { onDraft({ ...draft, across }) }} />
+        {third && <NumberField label="Half way between" after="mm" least={0} most={40} width="w-20" value={draft.between ?? 0} onChange={(between) => { onDraft({ ...draft, between }) }} />}
+        <NumberField label="From the left" after="mm" width="w-20" value={Math.round(draft.x)} onChange={(x) => { onDraft({ ...draft, x }) }} />
+        <NumberField label="Below the top" after="mm" width="w-20" value={Math.round(draft.y)} onChange={(y) => { onDraft({ ...draft, y }) }} />
+      </div>
+      {!third && <button type="button" className="min-h-9 text-left underline" onClick={() => { setThird(true); onDraft({ ...draft, between: 0 }) }}>A third reading half way between tells the line of least stretch at any angle</button>}
+      <div className="flex gap-2">
+        <Button look="brass" className="min-h-12 flex-1" disabled={draft.along === undefined || draft.across === undefined} onClick={() => { onChange({ pull: { id: newId('p'), x: draft.x, y: draft.y, along_mm: draft.along ?? 0, across_mm: draft.across ?? 0, deg: 0, between_mm: third ? (draft.between ?? null) : null, sure: false } }, () => { onDraft(null) }) }}>Keep the test</Button>
+        <Button onClick={() => { onDraft(null) }}>Leave it</Button>
+      </div>
+    </div>
+  )
+}

@@ -1,0 +1,86 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link, useNavigate } from 'react-router'
+import { api, told, type Schemas } from '../../api/client'
+import { Button, Trouble, Waiting } from '../../parts/controls'
+import { Choice, NumberField, TextField } from '../../parts/fields'
+import { dayOf, plural, useUnits } from '../../parts/units'
+import { useBegun } from './hide'
+
+export type Invoice = Schemas['InvoiceIO']
+const BLANK: Invoice = { mill: '', lot: '', price: 0, unit: 'ft2', material: 'body leather', tannage: 'vegetable', finish: '', colour: '', temper: 'medium', thickness_mm: 2.2, grade: '1' }
+
+/** Deliveries: what came, what is still to be measured, which lots are short. */
+export function ReceiveRoom() {
+  const found = useQuery({ queryKey: ['deliveries'], queryFn: () => told(api.GET('/api/leather/deliveries')) })
+  const [invoice, setInvoice] = useBegun<Invoice>('invoice')
+  const queries = useQueryClient()
+  const go = useNavigate()
+  const units = useUnits()
+  const begin = useMutation({
+    mutationFn: (own: Invoice) => told(api.POST('/api/leather/deliveries', { body: { invoice: own, received_on: null, note: '' } })),
+    onSuccess: async (made) => {
+      setInvoice(null)
+      await queries.invalidateQueries({ queryKey: ['deliveries'] })
+      await go(`/leather/receive/${made.id}`)
+    },
+  })
+  if (found.isPending) return <Waiting what="the deliveries" />
+  return (
+    <div className="h-full overflow-auto px-5 pb-6">
+      <div className="flex items-baseline gap-4 pt-3">
+        <Link to="/leather" className="min-h-9 content-center text-chalk-dim hover:text-chalk">← The rack</Link>
+        <h1 className="font-stamp text-2xl font-bold">Receiving</h1>
+        {!invoice && <Button look="brass" className="ml-auto" onClick={() => { setInvoice(BLANK) }}>A delivery has come</Button>}
+      </div>
+      <Trouble error={found.error} />
+      {invoice && (
+        <section className="docket torn mt-3 px-6 pt-4 pb-5" aria-label="The invoice">
+          <h2 className="font-stamp text-xl font-bold">What does the invoice say?</h2>
+          <InvoiceFields invoice={invoice} onChange={setInvoice} />
+          <Trouble error={begin.error} onPaper />
+          <div className="mt-4 flex gap-3">
+            <Button look="brass" className="min-h-12" disabled={!invoice.mill.trim() || !invoice.lot.trim() || begin.isPending} onClick={() => { begin.mutate(invoice) }}>Begin the delivery</Button>
+            <Button className="min-h-12" onClick={() => { setInvoice(null) }}>Leave it</Button>
+          </div>
+        </section>
+      )}
+      {found.data?.length === 0 && !invoice && <p className="mt-10 text-center text-chalk-dim">Nothing was received yet. Begin with what the invoice says; each hide gets a number and a tag as it comes off the lorry.</p>}
+      <ul className="mt-4 grid gap-3">
+        {found.data?.map((d) => (
+          <li key={d.id}>
+            <Link to={`/leather/receive/${d.id}`} className="docket grid grid-cols-[190px_1fr_auto] items-baseline gap-x-6 px-5 py-3 hover:bg-white">
+              <span className="figure text-xl font-bold">{d.invoice.lot}</span>
+              <span>{d.invoice.mill}: {d.invoice.colour} {d.invoice.material}, {units.thickness(d.invoice.thickness_mm)}, grade {d.invoice.grade}</span>
+              <span className="text-ink-soft">{dayOf(d.received_on)}{d.closed ? '' : ', still coming in'}</span>
+              <span>{plural(d.hides.length, 'hide')}, {d.measured} measured</span>
+              <span className={d.claim ? 'font-semibold text-unsound' : 'text-ink-soft'}>{d.words}</span>
+              {d.claim && <span className="font-semibold text-unsound">to claim</span>}
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </div>
+  )
+}
+
+/** What a lot was bought as. */
+export function InvoiceFields({ invoice, onChange }: { invoice: Invoice; onChange: (invoice: Invoice) => void }) {
+  const set = (to: Partial<Invoice>) => { onChange({ ...invoice, ...to }) }
+  const [unit] = useState([['ft2', 'per square foot'], ['m2', 'per square metre']] as const)
+  return (
+    <div className="mt-3 grid grid-cols-4 gap-x-4 gap-y-3">
+      <TextField label="Mill" value={invoice.mill} onChange={(mill) => { set({ mill }) }} live />
+      <TextField label="Lot" value={invoice.lot} onChange={(lot) => { set({ lot }) }} live />
+      <NumberField label="Price" value={invoice.price} least={0} onChange={(price) => { set({ price }) }} />
+      <Choice label="Areas and price" value={invoice.unit} options={unit} onChange={(u) => { set({ unit: u }) }} />
+      <TextField label="Material" value={invoice.material} onChange={(material) => { set({ material }) }} live />
+      <TextField label="Tannage" value={invoice.tannage} onChange={(tannage) => { set({ tannage }) }} live />
+      <TextField label="Finish" value={invoice.finish} onChange={(finish) => { set({ finish }) }} live />
+      <TextField label="Colour" value={invoice.colour} onChange={(colour) => { set({ colour }) }} live />
+      <Choice label="Temper" value={invoice.temper} options={[['soft', 'soft'], ['medium', 'medium'], ['firm', 'firm']]} onChange={(temper) => { set({ temper }) }} />
+      <NumberField label="Thickness" after="mm" value={invoice.thickness_mm} least={0.1} most={15} onChange={(thickness_mm) => { set({ thickness_mm }) }} />
+      <TextField label="Grade bought" value={invoice.grade} onChange={(grade) => { set({ grade }) }} live />
+    </div>
+  )
+}

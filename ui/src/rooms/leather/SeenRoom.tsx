@@ -1,0 +1,180 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { useNavigate } from 'react-router'
+import { api, told, type Schemas } from '../../api/client'
+import { HideView, type At as Place } from '../../hide/HideView'
+import { leatherColour, pathOf } from '../../hide/paths'
+import { Button, Trouble } from '../../parts/controls'
+import { Choice, LengthField, Tick } from '../../parts/fields'
+import { plural, useUnits } from '../../parts/units'
+import { FLAW_KINDS, SEVERITIES, thinned, useBegun, type At, type Known } from './hide'
+import { pushed } from './push'
+
+type Seen = Schemas['SeenOut']
+interface Ring { outline: number[][]; chalk: string; severity: number; kind: string; taken: boolean; doubted: boolean }
+interface Taken { outline: number[][]; holes: number[][][]; rings: Ring[]; lines: { points: number[][]; means: 'backbone' | 'least stretch' | 'nothing'; kind: string }[]; ends: { tail?: At; neck?: At }; flesh: boolean }
+type Tool = 'push' | 'add' | 'take off' | 'cut' | 'ring' | 'ends'
+
+const TOOLS: [Tool, string, string][] = [
+  ['push', 'Push the edge', 'Drag the edge, or the ring that is chosen, to where it belongs.'], ['add', 'Paint on', 'Draw over leather that was missed; parts that are touched are joined.'],
+  ['take off', 'Paint off', 'Draw over what is no leather.'], ['cut', 'Cut', 'Draw from edge to edge; the larger part stays.'], ['ring', 'Draw a ring', 'Draw round a flaw; with a ring chosen, it is drawn anew.'], ['ends', 'Backbone', 'Press the backbone at the tail, then at the neck.'],
+]
+const SURE = 0.15
+const start = (seen: Seen): Taken => ({
+  outline: seen.outline, holes: seen.holes, ends: {}, flesh: false,
+  rings: seen.rings.map((r) => ({ outline: r.outline, chalk: r.chalk, severity: r.severity, kind: 'not named', taken: r.severity > 0 && r.sure >= SURE, doubted: r.severity === 0 || r.sure < SURE })),
+  lines: seen.lines.map((x) => ({ points: x.points, kind: x.kind, means: x.kind === 'backbone' ? 'backbone' : x.kind === 'arrow' ? 'least stretch' : 'nothing' })),
+})
+
+/** What was found of a hide laid over its picture: accepted, corrected or drawn anew by the cutter; nothing is taken before that. */
+export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
+  const id = known.rack.id
+  const units = useUnits()
+  const go = useNavigate()
+  const queries = useQueryClient()
+  const [own, setOwn] = useBegun<Taken>(`seen.${id}.${known.version}`)
+  const taken = own ?? start(seen)
+  const set = (to: Partial<Taken>) => { setOwn({ ...taken, ...to }) }
+  const [tool, setTool] = useState<Tool | null>(null)
+  const [at, setAt] = useState<number | null>(null)
+  const [stroke, setStroke] = useState<At[]>([])
+  const [brush, setBrush] = useState(40)
+  const mend = useMutation({
+    mutationFn: (how: 'add' | 'take off' | 'cut') => told(api.POST('/api/leather/mend', { body: { outline: taken.outline, holes: taken.holes, stroke, width_mm: brush, how } })),
+    onSuccess: (to) => { set({ outline: to.outline, holes: to.holes }) },
+    onSettled: () => { setStroke([]) },
+  })
+  const leave = useMutation({ mutationFn: () => told(api.DELETE('/api/leather/hides/{hide_id}/seen', { params: { path: { hide_id: id } } })), onSuccess: () => { setOwn(null); return queries.invalidateQueries({ queryKey: ['hide', id] }) } })
+  const accept = useMutation({
+    mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/accept', { params: { path: { hide_id: id } }, body: {
+      outline: taken.outline, holes: taken.holes, flesh_up: taken.flesh,
+      rings: taken.rings.filter((r) => r.taken).map(({ outline, kind, severity, chalk }) => ({ outline, kind, severity, chalk })),
+      lines: taken.lines.flatMap(({ points, means }) => (means === 'nothing' ? [] : [{ points, means }])),
+      ends: taken.ends.tail && taken.ends.neck ? { tail_x: taken.ends.tail[0], tail_y: taken.ends.tail[1], neck_x: taken.ends.neck[0], neck_y: taken.ends.neck[1] } : null,
+    } })),
+    onSuccess: async () => {
+      setOwn(null)
+      await queries.invalidateQueries({ queryKey: ['hide', id] })
+      await queries.invalidateQueries({ queryKey: ['leather'] })
+      await queries.invalidateQueries({ queryKey: ['deliveries'] })
+      await go(`/leather/${id}`)
+    },
+  })
+  const ringAt = (i: number, to: Partial<Ring>) => { set({ rings: taken.rings.map((r, k) => (k === i ? { ...r, ...to } : r)) }) }
+  const pointer = (kind: 'down' | 'move' | 'up', place: Place) => {
+    const p: At = [place.x, place.y]
+    if (tool === null) return
+    if (tool === 'ends') {
+      if (kind === 'up') set({ ends: taken.ends.tail && !taken.ends.neck ? { ...taken.ends, neck: p } : { tail: p } })
+      return
+    }
+    if (kind === 'down') setStroke([p])
+    else if (kind === 'move' && stroke.length) {
+      const from = stroke[stroke.length - 1]
+      if (tool === 'push' && from) {
+        const ring = at === null ? undefined : taken.rings[at]
+        if (ring && at !== null) ringAt(at, { outline: pushed(ring.outline, from, p, 45) })
+        else set({ outline: pushed(taken.outline, from, p, 80) })
+        setStroke([p])
+      } else setStroke(thinned([...stroke, p], 3))
+    } else if (kind === 'up') {
+      if (tool === 'ring') {
+        if (stroke.length > 5) {
+          if (at !== null) ringAt(at, { outline: stroke, taken: true })
+          else {
+            set({ rings: [...taken.rings, { outline: stroke, chalk: '', severity: 2, kind: 'not named', taken: true, doubted: false }] })
+            setAt(taken.rings.length)
+          }
+        }
+        setStroke([])
+      } else if (tool === 'push') setStroke([])
+      else if (stroke.length) mend.mutate(tool)
+    }
+  }
+  const { x0, y0, x1, y1 } = seen.bounds
+  const ring = at === null ? undefined : taken.rings[at]
+  return (
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_410px]">
+      <div className="relative min-w-0">
+        <HideView bounds={seen.bounds} centred held={tool !== null} onPointer={pointer} label="The table from above, with what was found">
+          {(scale) => {
+            const px = 1 / scale
+            return (
+              <>
+                {seen.picture ? <image href={seen.picture} x={x0} y={y0} width={x1 - x0} height={y1 - y0} preserveAspectRatio="none" /> : <path d={pathOf([taken.outline])} fill={leatherColour(known.rack.colour)} />}
+                <path d={pathOf([taken.outline, ...taken.holes])} fill="none" stroke="#1a1512" strokeOpacity={0.8} strokeWidth={5 * px} />
+                <path d={pathOf([taken.outline, ...taken.holes])} fill="none" stroke="#ffd76a" strokeWidth={2.2 * px} />
+                {taken.rings.map((r, i) => (
+                  <g key={i} data-ring={i + 1} className="cursor-pointer" onClick={() => { if (tool === null) setAt(i) }}>
+                    <path d={pathOf([r.outline])} fill={i === at ? '#ffd76a' : '#1a1512'} fillOpacity={r.taken ? 0.28 : 0.05} stroke="#1a1512" strokeWidth={(i === at ? 7 : 5) * px} />
+                    <path d={pathOf([r.outline])} fill="none" stroke={r.doubted ? '#ffb4a6' : '#ffd76a'} strokeWidth={(i === at ? 3.4 : 2.2) * px} strokeDasharray={r.taken ? undefined : `${4 * px} ${5 * px}`} />
+                    <text x={r.outline[0]?.[0] ?? 0} y={(r.outline[0]?.[1] ?? 0) - 6 * px} fontSize={16 * px} fontWeight={700} fill="#fffdf6" stroke="#1a1512" strokeWidth={4 * px} paintOrder="stroke">{i + 1}</text>
+                  </g>
+                ))}
+                {taken.lines.map((x, i) => <path key={i} d={`M${x.points.map((p) => p.join(',')).join('L')}`} stroke="#1a1512" strokeWidth={5 * px} strokeDasharray={x.means === 'nothing' ? `${4 * px} ${6 * px}` : undefined} fill="none" />)}
+                {taken.lines.map((x, i) => <path key={`b${i}`} d={`M${x.points.map((p) => p.join(',')).join('L')}`} stroke="#ffd76a" strokeWidth={2.4 * px} fill="none" />)}
+                {taken.ends.tail && <EndMark at={taken.ends.tail} words="tail" px={px} />}
+                {taken.ends.neck && <EndMark at={taken.ends.neck} words="neck" px={px} />}
+                {tool !== null && tool !== 'push' && stroke.length > 0 && <path d={`M${stroke.map((p) => p.join(',')).join('L')}`} fill="none" stroke={tool === 'take off' ? '#ffb4a6' : '#ffd76a'} strokeOpacity={0.75} strokeWidth={tool === 'cut' || tool === 'ring' ? 3 * px : brush} strokeLinecap="round" strokeLinejoin="round" />}
+              </>
+            )
+          }}
+        </HideView>
+      </div>
+      <section className="docket flex min-h-0 flex-col" aria-label="What was found">
+        <div className="min-h-0 flex-1 overflow-auto px-5 py-3">
+          <h1 className="figure text-[26px] font-bold">{known.rack.number}: {units.area(seen.area_m2)}</h1>
+          <p className="text-sm text-ink-soft">{seen.source === 'picture' ? `${plural(seen.markers, 'marker')} agree within ${seen.rms_mm.toFixed(1)} mm · ` : ''}{plural(taken.rings.length, 'ring')}, {plural(taken.holes.length, 'hole')}</p>
+          {seen.advice.map((words) => <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{words}</p>)}
+          <div className="mt-3 grid grid-cols-3 gap-2">
+            {TOOLS.map(([t, words]) => <Button key={t} aria-pressed={tool === t} className={`px-1 ${tool === t ? 'bg-ink text-chalk hover:bg-ink' : ''}`} onClick={() => { setTool(tool === t ? null : t) }}>{words}</Button>)}
+          </div>
+          {tool && <p role="status" className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{TOOLS.find(([t]) => t === tool)?.[2]}</p>}
+          {(tool === 'add' || tool === 'take off') && <LengthField label="Brush" mm={brush} onChange={setBrush} />}
+          <h2 className="mt-3 font-semibold">{taken.rings.length ? 'Rings' : 'No ring of chalk was found'}</h2>
+          <ul>
+            {taken.rings.map((r, i) => (
+              <li key={i} className={`border-b border-docket-line ${i === at ? 'bg-brass/15' : ''}`}>
+                <div className="flex items-center gap-3">
+                  <input type="checkbox" className="size-5" checked={r.taken} aria-label={`Take ring ${i + 1}`} onChange={(e) => { ringAt(i, { taken: e.target.checked }) }} />
+                  <button type="button" className="flex min-h-11 flex-1 items-baseline gap-3 text-left" aria-label={`Ring ${i + 1}`} onClick={() => { setAt(i === at ? null : i) }}>
+                    <span className="figure w-5 font-bold">{i + 1}</span><span>{['how bad?', 'surface', 'blemish', 'unsound'][r.severity]}</span><span className="text-ink-soft">{r.kind}</span>
+                    <span className="ml-auto text-sm text-ink-soft">{r.doubted ? 'look at it' : r.chalk && `${r.chalk} chalk`}</span>
+                  </button>
+                </div>
+                {i === at && (
+                  <div className="grid grid-cols-2 gap-2 pb-2 pl-8">
+                    <Choice label="What is it?" value={r.kind} options={FLAW_KINDS.map((k) => [k, k] as const)} onChange={(kind) => { ringAt(i, { kind }) }} />
+                    <Choice label="How bad is it?" value={String(r.severity)} options={[['0', 'as its kind suggests'], ...SEVERITIES.map(([n, words]) => [String(n), words] as const)]} onChange={(s) => { ringAt(i, { severity: Number(s), taken: true, doubted: false }) }} />
+                  </div>
+                )}
+              </li>
+            ))}
+          </ul>
+          {taken.lines.map((x, i) => (
+            <Choice key={i} className="mt-2" label={x.kind === 'arrow' ? 'The arrow' : 'A line'} value={x.means} options={[['least stretch', 'shows the line of least stretch'], ['backbone', 'is the backbone'], ['nothing', 'means nothing']]} onChange={(means) => { set({ lines: taken.lines.map((y, k) => (k === i ? { ...y, means } : y)) }) }} />
+          ))}
+          <Tick label="it lay flesh side up: turn it over" checked={taken.flesh} onChange={(flesh) => { set({ flesh }) }} />
+          {own && <button type="button" className="min-h-11 underline" onClick={() => { setOwn(null); setAt(null) }}>As it was found</button>}
+        </div>
+        <div className="border-t border-docket-line px-5 py-3">
+          <Trouble error={mend.error ?? accept.error ?? leave.error} onPaper />
+          <p className="mb-2 text-sm text-ink-soft">Taken: the outline, {plural(taken.rings.filter((r) => r.taken).length, 'ring')}{ring && !ring.taken ? '' : ''}. {known.flaws.length + known.pulls.length > 0 && 'What was known of this hide before is put away; Undo brings it back.'}</p>
+          <div className="flex gap-2">
+            <Button look="brass" className="min-h-14 flex-1 text-lg" disabled={accept.isPending} onClick={() => { accept.mutate() }}>Take what is ticked</Button>
+            <Button className="min-h-14" disabled={leave.isPending} onClick={() => { leave.mutate() }}>Leave it all</Button>
+          </div>
+        </div>
+      </section>
+    </div>
+  )
+}
+
+function EndMark({ at, words, px }: { at: At; words: string; px: number }) {
+  return (
+    <g>
+      <circle cx={at[0]} cy={at[1]} r={8 * px} fill="#ffd76a" stroke="#1a1512" strokeWidth={2 * px} />
+      <text x={at[0]} y={at[1] - 12 * px} fontSize={16 * px} fontWeight={700} fill="#fffdf6" stroke="#1a1512" strokeWidth={4 * px} paintOrder="stroke">{words}</text>
+    </g>
+  )
+}
