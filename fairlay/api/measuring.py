@@ -8,7 +8,7 @@ from typing import Literal
 import cv2
 import numpy as np
 from fastapi import APIRouter, Request
-from shapely.geometry import Point, Polygon
+from shapely.geometry import Polygon
 
 from fairlay.api.leather_models import Accept, ByRule, Changed, FromDrawing, LineSeen, LookAtPictures, Mend, Mended, RingSeen, SeenOut, TablesOut, TakeHide
 from fairlay.api.models import Bounds, Points
@@ -22,8 +22,9 @@ from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.backbone import backbone_of
 from fairlay.core.leather.by_rule import Station, outline_by_rule
-from fairlay.core.leather.looking_over import Backdrop, LookingOver, RingedFlaw, ZoneDrawn
+from fairlay.core.leather.looking_over import Backdrop, LookingOver, RingedFlaw
 from fairlay.core.leather.mend import painted, parted
+from fairlay.core.leather.pull import PullTest
 from fairlay.core.leather.severity import suggested_severity
 from fairlay.core.pattern.contour import flatten
 from fairlay.core.shapes.rings import Ring, as_points, clean_ring
@@ -130,24 +131,18 @@ def _accepted(before: LookingOver, asked: Accept, seen: SeenOut) -> LookingOver:
     tail, neck = backbone_of(outline) if chalked is None or len(chalked) < 2 else (chalked[0], chalked[-1])
     if asked.ends is not None:
         tail, neck = np.array([asked.ends.tail_x, asked.ends.tail_y]), np.array([asked.ends.neck_x, asked.ends.neck_y])
-    # Where the hide lay on the table comes with it into its own place; the map is laid on there, arrows over it.
-    marks = replace(made, guess=[ZoneDrawn(as_points(np.asarray(Point(*p.mean(axis=0)).buffer(ARROW_REACH_MM).exterior.coords)[:-1], 1), 1, _across(p)) for p in arrows])
-    laid = looking_over.placed(marks, (float(tail[0]), float(tail[1])), (float(neck[0]), float(neck[1])), turn_over=asked.flesh_up)
-    drawn = laid.guess
-    laid = looking_over.relaid(laid)
-    for zone in drawn:
-        middle = Polygon(zone.outline).centroid
-        laid = replace(laid, guess=[*laid.guess, replace(zone, tightness=_guessed(laid, middle))])
+    # An arrow comes with the hide into its own place as a pull test does: by its middle and its way.
+    marks = replace(made, pulls=[PullTest(f"a{i}", float(p[:, 0].mean()), float(p[:, 1].mean()), 0.0, 1.0, _way(p)) for i, p in enumerate(arrows)])
+    laid = looking_over.relaid(looking_over.placed(marks, (float(tail[0]), float(tail[1])), (float(neck[0]), float(neck[1])), turn_over=asked.flesh_up))
+    ways, laid = laid.pulls, replace(laid, pulls=[])
+    for arrow in ways:
+        laid = looking_over.with_way(laid, arrow.x, arrow.y, arrow.deg, ARROW_REACH_MM)
     return laid if asked.ends is None and chalked is None else looking_over.with_step(laid, "backbone", True)
 
 
-def _guessed(known: LookingOver, at: Point) -> int:
-    return next((z.tightness for z in reversed(known.guess) if Polygon(z.outline).buffer(0).contains(at)), 2)
-
-
-def _across(points: Ring) -> float:
+def _way(points: Ring) -> float:
     way = points[-1] - points[0]
-    return float(np.degrees(np.arctan2(way[1], way[0])) + 90.0) % 180.0
+    return float(np.degrees(np.arctan2(way[1], way[0]))) % 180.0
 
 
 def _of_pictures(found: HideSeen, picture: int) -> SeenOut:

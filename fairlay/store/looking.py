@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fairlay.core.errors import NotFound, Refused
+from fairlay.core.formats.exchange import HideRecord, read_hide
 from fairlay.core.formats.looking_json import looking_values, read_looking
 from fairlay.core.leather.looking_over import LookingOver, as_hide, from_hide, how_far
 from fairlay.store.database import connected
@@ -122,6 +123,8 @@ def _keep(row: HideRow, looking: LookingOver) -> int:
     chosen = leather_settings()
     hide = as_hide(looking, row.number, edge_margin_mm=kept.edge_margin_mm, cost_per_m2=row.cost_per_m2, limits=chosen.limits, width_mm=kept.width_mm)
     far = how_far(looking)
+    # What is kept must be what can be read back: this raises before anything is written.
+    read_hide(HideRecord.model_validate({**shape_values(hide), "id": row.number, "kind": row.kind, "cost_per_m2": row.cost_per_m2}))
     row.looking, row.shape, row.area_m2 = looking_values(looking), shape_values(hide), hide.region.area / 1e6
     row.looked, row.looked_enough, row.measured = far.words, far.enough, looking.measured
     if far.enough and looking.measured and row.state == "received":

@@ -33,10 +33,13 @@ REACH_MM: Final = 320.0
 CELL_MM: Final = 20.0
 NO_WAY_MM: Final = 0.4
 """Give that differs by less both ways tells no line of least stretch: it is less than a rule is read to."""
+SAME_WAY_DEG: Final = 12.0
+"""Ways that differ by less are one: two readings at right angles tell no finer."""
 DOUBTED: Final = 3.2
 """A test this many times over or under what the tests round it say is questioned."""
 NEAR_MM: Final = 700.0
 LEAST_ZONE_MM2: Final = 2_500.0
+WRITTEN_MM: Final = 0.1
 
 
 @dataclass(frozen=True)
@@ -101,18 +104,17 @@ def class_of(give_mm: float, limits: Sequence[float] = USUAL_LIMITS) -> int:
     return 1 + sum(give_mm > limit for limit in limits)
 
 
-def usual_give(tightness: int, limits: Sequence[float] = USUAL_LIMITS) -> float:
-    """Return the give in mm that stands for a class where nothing was tested: the middle of its range."""
-    low, high = (0.0, *limits)[tightness - 1], (*limits, 1.5 * limits[2])[tightness - 1]
-    return (low + high) / 2
+def grade_of(give_mm: Floats, limits: Sequence[float] = USUAL_LIMITS) -> Floats:
+    """Return where give lies among the classes, as a figure that goes evenly from 0 to 1 through tight leather, to 2 through firm, and so on to 4."""
+    return np.asarray(np.interp(give_mm, (0.0, *limits, 2 * limits[2]), (0.0, 1.0, 2.0, 3.0, 4.0)))
 
 
 def tested_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> tuple[Zone, ...]:
     """Return zones of tightness: the guess as pull tests correct it, later zones over earlier.
 
-    Each test says by what factor the guess is wrong at its place; factors are spread by one over the distance squared, the
-    guess itself having the say of a test at ``REACH_MM``. Give never leaves the range of what was read and guessed. The
-    line of least stretch is a test's own in the part of the hide nearest to it within ``REACH_MM``, the guess's elsewhere.
+    Each test says by how many classes the guess is wrong at its place (see ``correction``); the guess's own borders stay where
+    they are, and new ones are drawn where a correction carries leather from one class into another. The line of least stretch
+    is a test's own in the part of the hide nearest to it within ``REACH_MM``, the guess's elsewhere.
     """
     check_limits(limits)
     if not tests:
@@ -124,39 +126,59 @@ def tested_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], test
     xs = np.linspace(x0 - CELL_MM, x1 + CELL_MM, max(4, math.ceil((x1 - x0) / CELL_MM) + 3))
     ys = np.linspace(y0 - CELL_MM, y1 + CELL_MM, max(4, math.ceil((y1 - y0) / CELL_MM) + 3))
     gx, gy = np.meshgrid(xs, ys)
-    give = corrected_give(np.stack([gx.ravel(), gy.ravel()], axis=1), guess, tests, limits).reshape(gx.shape)
-    drawn = contourpy.contour_generator(gx, gy, give, fill_type=contourpy.FillType.OuterOffset)
-    bounds = [-math.inf, *limits, math.inf]
-    ways = _ways(leather, guess, tests)
+    by = correction(np.stack([gx.ravel(), gy.ravel()], axis=1), guess, tests, limits).reshape(gx.shape)
+    drawn = contourpy.contour_generator(gx, gy, by, fill_type=contourpy.FillType.OuterOffset)
+    ways = _tested_ways(leather, guess, tests)
+    elsewhere = leather.difference(union(part for _, part in ways))
     out = []
-    for tightness in TIGHTNESS_NAMES:
-        ground = _filled(drawn, bounds[tightness - 1], bounds[tightness]).intersection(leather)
-        for stretch, part in ways:
-            out += [Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch) for p in pieces_of(ground.intersection(part), LEAST_ZONE_MM2)]
+    for zone, shown in _shown(leather, guess):
+        own = zone.tightness - 0.5
+        for tightness in TIGHTNESS_NAMES:
+            low, high = (-math.inf if tightness == 1 else tightness - 1 - own), (math.inf if tightness == 4 else tightness - own)
+            ground = _filled(drawn, low, high).intersection(shown) if by.min() < high and by.max() > low else Polygon()
+            for stretch, part in [(zone.stretch_deg, elsewhere), *ways]:
+                # Onto a tenth of a mm in one go, so that what is written and read back does not cross itself.
+                own_ground = shapely.set_precision(ground.intersection(part), WRITTEN_MM)
+                out += [Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch) for p in pieces_of(own_ground, LEAST_ZONE_MM2)]
     # The largest first: a zone's holes are covered by what fills them.
     out.sort(key=lambda z: -Polygon(z.outline).area)
     most = max(TIGHTNESS_NAMES, key=lambda t: sum(Polygon(z.outline).area for z in out if z.tightness == t))
     return (Zone(outline.copy(), most, 90.0), *out)
 
 
-def corrected_give(points: Floats, guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> Floats:
-    """Return give in mm per 100 mm at points ``(n, 2)``, ``(n,)``: see ``tested_map``."""
-    base = _guessed(points, guess, limits)
+def correction(points: Floats, guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> Floats:
+    """Return by how many classes the guess is to be corrected at points ``(n, 2)``, ``(n,)``: more than 0 is looser.
+
+    What a test says of its own place is spread by one over the distance squared (Shepard 1968), the guess having the say of a
+    test at ``REACH_MM`` that found it right. So a correction never leaves the range of what tests said and 0.
+    """
     at = np.array([(t.x, t.y) for t in tests])
-    read = np.array([max(t.give_mm, 0.05) for t in tests])
-    factor = np.log(read / _guessed(at, guess, limits))
+    said = grade_of(np.array([t.give_mm for t in tests]), limits) - _guessed(at, guess)
+    # A test in the class that was guessed finds the guess right.
+    said = np.where(np.abs(said) <= 0.5, 0.0, said)
     d2 = ((points[:, None, :] - at[None, :, :]) ** 2).sum(axis=2)
     weight = 1.0 / np.maximum(d2, 1e-6)
-    give = base * np.exp((weight * factor).sum(axis=1) / (weight.sum(axis=1) + 1.0 / REACH_MM**2))
-    return np.asarray(np.clip(give, min(read.min(), base.min()), max(read.max(), base.max())))
+    return np.asarray((weight * said).sum(axis=1) / (weight.sum(axis=1) + 1.0 / REACH_MM**2))
 
 
-def _guessed(points: Floats, guess: Sequence[Zone], limits: Sequence[float]) -> Floats:
-    out = np.full(len(points), usual_give(2, limits))
+def _guessed(points: Floats, guess: Sequence[Zone]) -> Floats:
+    """The middle of the class that is guessed at each point; firm where nothing is."""
+    out = np.full(len(points), 1.5)
     for zone in guess:
-        inside = shapely.contains_xy(Polygon(zone.outline).buffer(0), points[:, 0], points[:, 1])
-        out[inside] = usual_give(zone.tightness, limits)
+        out[shapely.contains_xy(Polygon(zone.outline).buffer(0), points[:, 0], points[:, 1])] = zone.tightness - 0.5
     return out
+
+
+def _shown(leather: Polygon, guess: Sequence[Zone]) -> list[tuple[Zone, BaseGeometry]]:
+    """The guess's zones as far as no later one covers them, and leather in none as firm."""
+    out: list[tuple[Zone, BaseGeometry]] = []
+    covered: BaseGeometry = Polygon()
+    for zone in reversed(guess):
+        whole = Polygon(zone.outline).buffer(0).intersection(leather)
+        out.append((zone, whole.difference(covered)))
+        covered = covered.union(whole)
+    out.append((Zone(np.zeros((0, 2)), 2, 90.0), leather.difference(covered)))
+    return [(zone, shown) for zone, shown in out if not shown.is_empty]
 
 
 def _filled(drawn: contourpy.ContourGenerator, low: float, high: float) -> BaseGeometry:
@@ -169,23 +191,18 @@ def _filled(drawn: contourpy.ContourGenerator, low: float, high: float) -> BaseG
     return union(rings)
 
 
-def _ways(leather: Polygon, guess: Sequence[Zone], tests: Sequence[PullTest]) -> list[tuple[float, BaseGeometry]]:
-    """The hide parted by which way gives most: round tests that told one, and by the guess elsewhere."""
-    told = [(t, way) for t in tests if (way := t.least_stretch_deg) is not None]
+def _tested_ways(leather: Polygon, guess: Sequence[Zone], tests: Sequence[PullTest]) -> list[tuple[float, BaseGeometry]]:
+    """The ground round each test that told another way of most give than is guessed there, with that way."""
+    cells = _nearest(leather, tests)
     out: list[tuple[float, BaseGeometry]] = []
-    taken: BaseGeometry = Polygon()
-    if told:
-        cells = _nearest(leather, tests)
-        for t, way in told:
-            own = cells[t.id].intersection(Point(t.x, t.y).buffer(REACH_MM)).intersection(leather)
-            out.append(((way + 90.0) % 180.0, own))
-        taken = union(p for _, p in out)
-    covered: BaseGeometry = Polygon()
-    for zone in reversed(guess):
-        whole = Polygon(zone.outline).buffer(0)
-        out.append((zone.stretch_deg, whole.difference(union((covered, taken)))))
-        covered = union((covered, whole))
-    out.append((90.0, leather.difference(union((covered, taken)))))
+    for t in tests:
+        way = t.least_stretch_deg
+        if way is None:
+            continue
+        most = (way + 90.0) % 180.0
+        guessed = next((z.stretch_deg for z in reversed(guess) if Polygon(z.outline).buffer(0).contains(Point(t.x, t.y))), 90.0)
+        if abs((most - guessed + 90.0) % 180.0 - 90.0) > SAME_WAY_DEG:
+            out.append((most, cells[t.id].intersection(Point(t.x, t.y).buffer(REACH_MM)).intersection(leather)))
     return [(way, part) for way, part in out if not part.is_empty]
 
 

@@ -28,7 +28,7 @@ export function sorted(rack: RackHide[], order: string): RackHide[] {
   return key ? [...rack].sort((x, y) => key(x) - key(y)) : rack
 }
 
-const SELECT = 'min-h-10 max-w-44 rounded-sm border border-bench-line bg-bench-deep px-2 text-chalk'
+const SELECT = 'min-h-10 max-w-[104px] rounded-sm border border-bench-line bg-bench-deep px-1.5 text-sm text-chalk'
 
 /** What is looked for on the rack. */
 export function Filters({ rack, asked, onAsk }: { rack: RackHide[]; asked: Asked; onAsk: (asked: Asked) => void }) {
@@ -44,7 +44,7 @@ export function Filters({ rack, asked, onAsk }: { rack: RackHide[]; asked: Asked
   )
   return (
     <div className="flex flex-wrap items-center gap-2 px-5 py-2" role="search" aria-label="Find on the rack">
-      <input type="search" placeholder="Find a hide" aria-label="Find a hide" className={`${SELECT} w-36`} value={asked.words} onChange={(e) => { onAsk({ ...asked, words: e.target.value }) }} />
+      <input type="search" placeholder="Find a hide" aria-label="Find a hide" className={`${SELECT} w-28`} value={asked.words} onChange={(e) => { onAsk({ ...asked, words: e.target.value }) }} />
       {choice('material', 'any material', known.material)}
       {choice('colour', 'any colour', known.colour)}
       {choice('tannage', 'any tannage', known.tannage)}

@@ -9,7 +9,7 @@ import { FLAW_KINDS, newId, roundRing, SEVERITIES, type At, type Change, type Kn
 /** A ring being drawn: kept in the browser until it is saved or left. */
 export interface DraftRing { points: At[]; step: StepName; closed: boolean }
 
-interface Shown { known: Known; step: StepName; draft: DraftRing | null; chosen: string | null; onDraft: (draft: DraftRing | null) => void; onChoose: (id: string | null) => void; onChange: (change: Change, then?: () => void) => void }
+interface Shown { known: Known; step: StepName; draft: DraftRing | null; chosen: string | null; onDraft: (draft: DraftRing | null) => void; onChoose: (id: string | null) => void; onChange: (change: Change, failed?: () => void) => void }
 
 /** Flaws ringed on the hide: drawn, named, graded. Severity is suggested from kind and size, and the cutter's to change. */
 export function FlawPanel({ known, step, draft, chosen, onDraft, onChoose, onChange }: Shown) {
@@ -55,7 +55,7 @@ function ByKeys({ known, step, onDraft }: { known: Known; step: StepName; onDraf
   )
 }
 
-function NewFlaw({ draft, step, onDraft, onChange }: { draft: DraftRing; step: StepName; onDraft: (draft: DraftRing | null) => void; onChange: (change: Change, then?: () => void) => void }) {
+function NewFlaw({ draft, step, onDraft, onChange }: { draft: DraftRing; step: StepName; onDraft: (draft: DraftRing | null) => void; onChange: (change: Change, failed?: () => void) => void }) {
   const [kind, setKind] = useState(step === 'flesh' ? 'flay cut' : step === 'flex' ? 'pipey grain' : step === 'feel' ? 'thin spot' : 'scratch')
   const [severity, setSeverity] = useState('0')
   const [note, setNote] = useState('')
@@ -65,14 +65,14 @@ function NewFlaw({ draft, step, onDraft, onChange }: { draft: DraftRing; step: S
       <Choice label="How bad is it?" value={severity} options={[['0', 'as its kind and size suggest'], ...SEVERITIES.map(([n, words]) => [String(n), words] as const)]} onChange={setSeverity} />
       <TextField label="Note" value={note} onChange={setNote} live />
       <div className="flex gap-2">
-        <Button look="brass" className="min-h-12 flex-1" onClick={() => { onChange({ flaw: { id: newId('f'), kind, severity: Number(severity), outline: draft.points, note, photo: null, step, chalk: '' } }, () => { onDraft(null) }) }}>Keep the ring</Button>
+        <Button look="brass" className="min-h-12 flex-1" onClick={() => { onChange({ flaw: { id: newId('f'), kind, severity: Number(severity), outline: draft.points, note, photo: null, step, chalk: '' } }, () => { onDraft(draft) }); onDraft(null) }}>Keep the ring</Button>
         <Button onClick={() => { onDraft(null) }}>Leave it</Button>
       </div>
     </div>
   )
 }
 
-function OneFlaw({ flaw, onChange, onClose }: { flaw: Known['flaws'][number]; onChange: (change: Change, then?: () => void) => void; onClose: () => void }) {
+function OneFlaw({ flaw, onChange, onClose }: { flaw: Known['flaws'][number]; onChange: (change: Change, failed?: () => void) => void; onClose: () => void }) {
   const picker = useRef<HTMLInputElement>(null)
   const send = useMutation({ mutationFn: sendFile, onSuccess: (file) => { put({ photo: file.id }) } })
   const put = (to: Partial<typeof flaw>) => {
@@ -91,7 +91,7 @@ function OneFlaw({ flaw, onChange, onClose }: { flaw: Known['flaws'][number]; on
       <div className="flex flex-wrap gap-2">
         <Button onClick={onClose}>Done with it</Button>
         <Button onClick={() => picker.current?.click()} disabled={send.isPending}>{flaw.photo ? 'Another picture' : 'Add a picture'}</Button>
-        <Button onClick={() => { onChange({ remove: { what: 'flaw', id: flaw.id } }, onClose) }}>Take it out</Button>
+        <Button onClick={() => { onChange({ remove: { what: 'flaw', id: flaw.id } }); onClose() }}>Take it out</Button>
       </div>
     </div>
   )

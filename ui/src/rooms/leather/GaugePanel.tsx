@@ -6,7 +6,7 @@ import { plural, useUnits } from '../../parts/units'
 import { newId, type Change, type Known } from './hide'
 
 export interface DraftReading { x: number; y: number; mm?: number }
-interface Shown { known: Known; draft: DraftReading | null; onDraft: (draft: DraftReading | null) => void; onChange: (change: Change, then?: () => void) => void }
+interface Shown { known: Known; draft: DraftReading | null; onDraft: (draft: DraftReading | null) => void; onChange: (change: Change, failed?: () => void) => void }
 
 /** Thickness: press a place, type it or read the gauge; lines of equal thickness follow. */
 export function GaugePanel({ known, draft, onDraft, onChange }: Shown) {
@@ -29,7 +29,7 @@ export function GaugePanel({ known, draft, onDraft, onChange }: Shown) {
           <p className="text-sm text-ink-soft">The gauge here is a simulated one.</p>
           <Trouble error={read.error} onPaper />
           <div className="flex gap-2">
-            <Button look="brass" className="min-h-12 flex-1" disabled={draft.mm === undefined} onClick={() => { onChange({ reading: { id: newId('r'), x: draft.x, y: draft.y, mm: draft.mm ?? 0, sure: false } }, () => { onDraft(null) }) }}>Keep the reading</Button>
+            <Button look="brass" className="min-h-12 flex-1" disabled={draft.mm === undefined} onClick={() => { onChange({ reading: { id: newId('r'), x: draft.x, y: draft.y, mm: draft.mm ?? 0, sure: false } }, () => { onDraft(draft) }); onDraft(null) }}>Keep the reading</Button>
             <Button onClick={() => { onDraft(null) }}>Leave it</Button>
           </div>
         </div>

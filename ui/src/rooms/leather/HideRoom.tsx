@@ -14,7 +14,7 @@ import { PullPanel, type DraftPull } from './PullPanel'
 import { StepHead, StepNote } from './StepPanel'
 import { WorthMarks, WorthPanel } from './WorthPanel'
 
-const TABS = [['look', 'Look it over'], ['worth', 'What it is worth'], ['history', 'History']] as const
+const TABS = [['look', 'Look it over'], ['worth', 'Its worth'], ['history', 'History']] as const
 const RINGED: StepName[] = ['surface', 'feel', 'flesh', 'flex']
 
 /** One hide: looked over step by step, what it is worth, what was done with it. */
@@ -69,7 +69,8 @@ export function HideRoom() {
       }
     }
   }
-  const changeThen = (c: Change, then?: () => void) => { change.mutate(c, { onSuccess: () => { then?.() } }) }
+  /** What was begun is cleared at once, so that the next can be begun; it comes back where saving failed. */
+  const changeOr = (c: Change, failed?: () => void) => { change.mutate(c, { onError: () => { failed?.() } }) }
   const next = () => {
     const k = known.steps.findIndex((s) => s.step === step)
     change.mutate({ step: { step, done: true, note: null } })
@@ -122,14 +123,15 @@ export function HideRoom() {
           {TABS.map(([name, words]) => <button key={name} type="button" aria-current={tab === name} className={`min-h-12 flex-1 px-2 font-stamp text-[17px] ${tab === name ? 'font-bold shadow-[inset_0_-4px_0_#d9a441]' : 'text-ink-soft hover:text-ink'}`} onClick={() => { setSearch({ tab: name }, { replace: true }) }}>{words}</button>)}
         </nav>
         <div className="min-h-0 flex-1 overflow-auto px-5 pt-3 pb-5">
-          <Trouble error={change.error ?? hide.error} onPaper />
+          <Trouble error={hide.error} onPaper />
           {tab === 'look' && (
             <>
-              <StepHead known={known} step={step} onStep={(s) => { setAt(s); setChosen(null); setTool(null) }} />
+              <Trouble error={change.error} onPaper />
+              <StepHead known={known} step={step} onStep={(s) => { setAt(s); setChosen(null); setTool(null); change.reset() }} />
               {step === 'backbone' && <OutlinePanel known={known} tool={tool} ends={ends} brush={brush} onBrush={setBrush} onTool={(t) => { setTool(t === tool ? null : t); setEnds({}) }} onChange={(c) => { change.mutate(c) }} />}
-              {ringing && <FlawPanel known={known} step={step} draft={ring} chosen={chosen} onDraft={setRing} onChoose={setChosen} onChange={changeThen} />}
-              {step === 'pull' && <PullPanel known={known} draft={pull} onDraft={setPull} onChange={changeThen} />}
-              {step === 'thickness' && <GaugePanel known={known} draft={reading} onDraft={setReading} onChange={changeThen} />}
+              {ringing && <FlawPanel known={known} step={step} draft={ring} chosen={chosen} onDraft={setRing} onChoose={setChosen} onChange={changeOr} />}
+              {step === 'pull' && <PullPanel known={known} draft={pull} onDraft={setPull} onChange={changeOr} />}
+              {step === 'thickness' && <GaugePanel known={known} draft={reading} onDraft={setReading} onChange={changeOr} />}
               <StepNote key={step} known={known} step={step} busy={change.isPending} onChange={(c) => { change.mutate(c) }} onDone={next} />
             </>
           )}

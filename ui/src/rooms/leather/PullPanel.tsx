@@ -5,7 +5,7 @@ import { plural, useUnits } from '../../parts/units'
 import { newId, type Change, type Known } from './hide'
 
 export interface DraftPull { x: number; y: number; along?: number; across?: number; between?: number | null }
-interface Shown { known: Known; draft: DraftPull | null; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, then?: () => void) => void }
+interface Shown { known: Known; draft: DraftPull | null; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, failed?: () => void) => void }
 
 /** Pull tests: press a place, read how far the dots came apart; the map of tightness follows. */
 export function PullPanel({ known, draft, onDraft, onChange }: Shown) {
@@ -23,7 +23,7 @@ export function PullPanel({ known, draft, onDraft, onChange }: Shown) {
             <div className="flex items-baseline gap-3">
               <span className="figure w-16 text-lg font-bold">{p.tightness_name}</span>
               <span>{p.along_mm} mm along, {p.across_mm} across</span>
-              <span className="text-sm text-ink-soft">{units.length(p.x)}, {units.length(p.y)}</span>
+              <span className="text-sm text-ink-soft">at {units.length(p.x)}</span>
               <button type="button" className="ml-auto min-h-9 underline" aria-label={`Take out the pull test at ${units.length(p.x)}`} onClick={() => { onChange({ remove: { what: 'pull', id: p.id } }) }}>out</button>
             </div>
             {p.doubt && <p className="my-1 border-l-4 border-unsound bg-unsound/10 px-3 py-1 text-sm">{p.doubt} <button type="button" className="min-h-9 underline" onClick={() => { const { id, x, y, along_mm, across_mm, deg, between_mm = null } = p; onChange({ pull: { id, x, y, along_mm, across_mm, deg, between_mm, sure: true } }) }}>It stands</button></p>}
@@ -34,7 +34,7 @@ export function PullPanel({ known, draft, onDraft, onChange }: Shown) {
   )
 }
 
-function NewPull({ draft, onDraft, onChange }: { draft: DraftPull; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, then?: () => void) => void }) {
+function NewPull({ draft, onDraft, onChange }: { draft: DraftPull; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, failed?: () => void) => void }) {
   const [third, setThird] = useState(typeof draft.between === 'number')
   return (
     <div className="grid gap-3 border-l-4 border-brass bg-brass/10 p-3">
@@ -47,7 +47,7 @@ function NewPull({ draft, onDraft, onChange }: { draft: DraftPull; onDraft: (dra
       </div>
       {!third && <button type="button" className="min-h-9 text-left underline" onClick={() => { setThird(true); onDraft({ ...draft, between: 0 }) }}>A third reading half way between tells the line of least stretch at any angle</button>}
       <div className="flex gap-2">
-        <Button look="brass" className="min-h-12 flex-1" disabled={draft.along === undefined || draft.across === undefined} onClick={() => { onChange({ pull: { id: newId('p'), x: draft.x, y: draft.y, along_mm: draft.along ?? 0, across_mm: draft.across ?? 0, deg: 0, between_mm: third ? (draft.between ?? null) : null, sure: false } }, () => { onDraft(null) }) }}>Keep the test</Button>
+        <Button look="brass" className="min-h-12 flex-1" disabled={draft.along === undefined || draft.across === undefined} onClick={() => { onChange({ pull: { id: newId('p'), x: draft.x, y: draft.y, along_mm: draft.along ?? 0, across_mm: draft.across ?? 0, deg: 0, between_mm: third ? (draft.between ?? null) : null, sure: false } }, () => { onDraft(draft) }); onDraft(null) }}>Keep the test</Button>
         <Button onClick={() => { onDraft(null) }}>Leave it</Button>
       </div>
     </div>

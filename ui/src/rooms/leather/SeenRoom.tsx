@@ -137,7 +137,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
               <li key={i} className={`border-b border-docket-line ${i === at ? 'bg-brass/15' : ''}`}>
                 <div className="flex items-center gap-3">
                   <input type="checkbox" className="size-5" checked={r.taken} aria-label={`Take ring ${i + 1}`} onChange={(e) => { ringAt(i, { taken: e.target.checked }) }} />
-                  <button type="button" className="flex min-h-11 flex-1 items-baseline gap-3 text-left" aria-label={`Ring ${i + 1}`} onClick={() => { setAt(i === at ? null : i) }}>
+                  <button type="button" className="flex min-h-11 flex-1 items-center gap-3 text-left" aria-label={`Ring ${i + 1}`} onClick={() => { setAt(i === at ? null : i) }}>
                     <span className="figure w-5 font-bold">{i + 1}</span><span>{['how bad?', 'surface', 'blemish', 'unsound'][r.severity]}</span><span className="text-ink-soft">{r.kind}</span>
                     <span className="ml-auto text-sm text-ink-soft">{r.doubted ? 'look at it' : r.chalk && `${r.chalk} chalk`}</span>
                   </button>
