@@ -6,13 +6,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.interpolate import PchipInterpolator
 from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadHide
-from fairlay.core.leather.usual_map import through
 from fairlay.core.shapes.rings import Ring, pieces_of
 
 MOST_MM = 5_000.0
+STEP_MM = 25.0
 
 
 @dataclass(frozen=True)
@@ -38,12 +39,11 @@ def outline_by_rule(stations: Sequence[Station]) -> Ring:
             )
         if k and s.along - own[k - 1].along < 1:
             raise BadHide(f"two stations at {s.along:g} mm", value=s.along, expected="each station once")
-    upper = [(s.along, s.begins) for s in own]
-    lower = [(s.along, s.ends) for s in reversed(own)]
-    points = [p for k, p in enumerate(upper + lower) if k == 0 or p != (upper + lower)[k - 1]]
-    if points[0] == points[-1]:
-        points = points[:-1]
-    curve = Polygon(through(np.array(points), 6)).buffer(0)
+    along = np.array([s.along for s in own])
+    x = np.unique(np.concatenate([along, np.linspace(along[0], along[-1], max(2, int(np.ptp(along) / STEP_MM)))]))
+    # Fritsch and Carlson's curve runs smoothly and never beyond what was measured.
+    upper, lower = (PchipInterpolator(along, np.array(edge))(x) for edge in ([s.begins for s in own], [s.ends for s in own]))
+    curve = Polygon(np.concatenate([np.stack([x, upper], axis=1), np.stack([x, lower], axis=1)[::-1]])).buffer(0)
     ring = np.asarray(max(pieces_of(curve), key=lambda p: p.area, default=Polygon([(0, 0), (0, 0), (0, 0)])).exterior.coords)[:-1]
     if len(ring) < 3 or Polygon(ring).area < 1_000:
         raise BadHide("the stations enclose no leather", value=len(stations), expected="edges apart from each other")

@@ -63,20 +63,23 @@ def doubted_readings(readings: Sequence[GaugeReading], nominal_mm: float | None 
             if nominal_mm and not r.sure and not 0.5 * nominal_mm <= r.mm <= 1.5 * nominal_mm:
                 out[r.id] = f"{r.mm:.1f} mm where the hide was bought as {nominal_mm:.1f} mm: read it again, or keep it if it stands."
         return out
-    off = {r.id: r.mm - _from_others(r, readings) for r in readings}
-    usual = float(np.median([abs(v) for v in off.values()]))
+    usual = float(np.median([abs(r.mm - _from_others(r, readings)) for r in readings]))
     # The wildest first: one wrong reading makes those round it look wrong.
     kept = list(readings)
     while len(kept) >= 4:
-        worst = max((r for r in kept if not r.sure), key=lambda r: abs(r.mm - _from_others(r, kept)), default=None)
-        if worst is None:
-            break
-        by = worst.mm - _from_others(worst, kept)
-        if abs(by) < max(DOUBTED_MM, DOUBTED_SPREADS * min(usual, 0.2)):
+        worst, by = max(((r, _off(r, kept)) for r in kept if not r.sure), key=lambda row: abs(row[1]), default=(None, 0.0))
+        if worst is None or abs(by) < max(DOUBTED_MM, DOUBTED_SPREADS * min(usual, 0.2)):
             break
         out[worst.id] = f"{worst.mm:.1f} mm here, where the readings round it make one expect {worst.mm - by:.1f} mm: read it again, or keep it if it stands."
         kept.remove(worst)
     return out
+
+
+def _off(reading: GaugeReading, readings: Sequence[GaugeReading]) -> float:
+    """How far a reading is from what the rest say; what only a reading that is sure contradicts is no wonder."""
+    calm = [r for r in readings if not r.sure]
+    off = [reading.mm - _from_others(reading, own) for own in (readings, calm) if len(own) > 2]
+    return min(off, key=abs)
 
 
 def _from_others(reading: GaugeReading, readings: Sequence[GaugeReading]) -> float:

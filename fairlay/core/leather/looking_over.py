@@ -19,7 +19,7 @@ from fairlay.core.errors import BadHide
 from fairlay.core.leather.gauge import GaugeReading, check_reading
 from fairlay.core.leather.hide import FLAW_KINDS, SEVERITY_NAMES, TIGHTNESS_NAMES, Flaw, Hide, Reading, Zone
 from fairlay.core.leather.mend import painted, parted
-from fairlay.core.leather.pull import USUAL_LIMITS, PullTest, check_pull, tested_map
+from fairlay.core.leather.pull import USUAL_LIMITS, PullTest, check_pull, corrected_map
 from fairlay.core.leather.usual_map import usual_map
 from fairlay.core.shapes.rings import Ring, as_points, clean_ring, pieces_of
 
@@ -160,7 +160,7 @@ def as_hide(
     """Return the hide to lay on: the guess as tests correct it, flaws, readings."""
     ring, holes = looking.ring, looking.hole_rings
     return Hide(
-        number, looking.kind, ring, holes, 0.0, edge_margin_mm, cost_per_m2, tested_map(ring, holes, looking.zones, looking.pulls, limits),
+        number, looking.kind, ring, holes, 0.0, edge_margin_mm, cost_per_m2, corrected_map(ring, holes, looking.zones, looking.pulls, limits),
         tuple(Flaw(f.kind, f.severity, clean_ring(f.outline, f"flaw {f.id}")) for f in looking.flaws), tuple(Reading(r.x, r.y, r.mm) for r in looking.readings), width_mm,
     )  # fmt: skip
 

@@ -30,6 +30,8 @@ USUAL_LIMITS: Final = (2.0, 4.0, 7.0)
 MOST_GIVE_MM: Final = 40.0
 REACH_MM: Final = 320.0
 """How far a pull test tells of the leather round it, where no other is nearer."""
+HELD_MM: Final = 50.0
+"""Half of what is pulled between the two dots: leather that was tested itself."""
 CELL_MM: Final = 20.0
 NO_WAY_MM: Final = 0.4
 """Give that differs by less both ways tells no line of least stretch: it is less than a rule is read to."""
@@ -109,7 +111,7 @@ def grade_of(give_mm: Floats, limits: Sequence[float] = USUAL_LIMITS) -> Floats:
     return np.asarray(np.interp(give_mm, (0.0, *limits, 2 * limits[2]), (0.0, 1.0, 2.0, 3.0, 4.0)))
 
 
-def tested_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> tuple[Zone, ...]:
+def corrected_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> tuple[Zone, ...]:
     """Return zones of tightness: the guess as pull tests correct it, later zones over earlier.
 
     Each test says by how many classes the guess is wrong at its place (see ``correction``); the guess's own borders stay where
@@ -149,15 +151,15 @@ def tested_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], test
 def correction(points: Floats, guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> Floats:
     """Return by how many classes the guess is to be corrected at points ``(n, 2)``, ``(n,)``: more than 0 is looser.
 
-    What a test says of its own place is spread by one over the distance squared (Shepard 1968), the guess having the say of a
-    test at ``REACH_MM`` that found it right. So a correction never leaves the range of what tests said and 0.
+    What a test says holds for ``HELD_MM`` round it and is spread from there by one over the distance squared (Shepard 1968), the
+    guess having the say of a test at ``REACH_MM`` that found it right. So a correction never leaves the range of what tests said and 0.
     """
     at = np.array([(t.x, t.y) for t in tests])
     said = grade_of(np.array([t.give_mm for t in tests]), limits) - _guessed(at, guess)
     # A test in the class that was guessed finds the guess right.
     said = np.where(np.abs(said) <= 0.5, 0.0, said)
-    d2 = ((points[:, None, :] - at[None, :, :]) ** 2).sum(axis=2)
-    weight = 1.0 / np.maximum(d2, 1e-6)
+    off = np.sqrt(((points[:, None, :] - at[None, :, :]) ** 2).sum(axis=2))
+    weight = 1.0 / np.maximum(off - HELD_MM, 1e-3) ** 2
     return np.asarray((weight * said).sum(axis=1) / (weight.sum(axis=1) + 1.0 / REACH_MM**2))
 
 
@@ -217,14 +219,30 @@ def _nearest(leather: Polygon, tests: Sequence[PullTest]) -> dict[str, BaseGeome
 
 def doubted_pulls(tests: Sequence[PullTest]) -> dict[str, str]:
     """Return a question, by id, for each test that the tests round it contradict by ``DOUBTED`` times, unless it was said to be sure."""
-    out = {}
-    for t in tests:
-        others = [o for o in tests if o.id != t.id and math.hypot(o.x - t.x, o.y - t.y) < NEAR_MM]
-        if t.sure or len(others) < 2:
-            continue
-        weight = [1.0 / max(1.0, (o.x - t.x) ** 2 + (o.y - t.y) ** 2) for o in others]
-        usual = math.exp(sum(w * math.log(max(o.give_mm, 0.3)) for w, o in zip(weight, others, strict=True)) / sum(weight))
-        times = max(t.give_mm, 0.3) / usual
-        if times > DOUBTED or times < 1 / DOUBTED:
-            out[t.id] = f"{t.give_mm:.1f} mm of give here, where the tests round it make one expect {usual:.1f} mm: pull it once more, or keep it if it stands."
-    return out
+    out: dict[str, str] = {}
+    kept = list(tests)
+    # The wildest first: one wrong test makes those round it look wrong.
+    while True:
+        worst, wild, expected = None, math.log(DOUBTED), 0.0
+        for t in kept:
+            usual = None if t.sure else _from_others(t, kept)
+            # What only a test that is sure contradicts is no wonder: that one is known to be odd.
+            calm = _from_others(t, [o for o in kept if not o.sure]) or usual
+            if usual is None or calm is None:
+                continue
+            by = min(abs(math.log(max(t.give_mm, 0.3) / u)) for u in (usual, calm))
+            if by > wild:
+                worst, wild, expected = t, by, usual
+        if worst is None:
+            return out
+        out[worst.id] = f"{worst.give_mm:.1f} mm of give here, where the tests round it make one expect {expected:.1f} mm: pull it once more, or keep it if it stands."
+        kept.remove(worst)
+
+
+def _from_others(test: PullTest, tests: Sequence[PullTest]) -> float | None:
+    """What the tests round one make one expect of its give; None where there are fewer than two."""
+    others = [o for o in tests if o.id != test.id and math.hypot(o.x - test.x, o.y - test.y) < NEAR_MM]
+    if len(others) < 2:
+        return None
+    weight = [1.0 / max(1.0, (o.x - test.x) ** 2 + (o.y - test.y) ** 2) for o in others]
+    return math.exp(sum(w * math.log(max(o.give_mm, 0.3)) for w, o in zip(weight, others, strict=True)) / sum(weight))

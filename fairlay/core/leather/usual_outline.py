@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
+import shapely
 from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadHide
 from fairlay.core.leather.usual_map import through
-from fairlay.core.shapes.rings import Ring
+from fairlay.core.shapes.rings import Ring, pieces_of
 
 SIDE: Final = [
     (0.02, 0.05), (0.16, 0.012), (0.40, 0.0), (0.64, 0.004), (0.82, 0.0), (0.955, 0.02), (1.0, 0.10), (0.985, 0.23), (0.945, 0.36), (0.955, 0.50),
@@ -39,5 +40,7 @@ def usual_outline(kind: str, area_m2: float) -> Ring:
     else:
         raise BadHide(f"no outline is expected of a {kind}", value=kind, expected="whole, " + ", ".join(SHAPES))
     ring = ring - ring.min(axis=0)
-    out: Ring = np.round(ring * np.sqrt(area_m2 * 1e6 / Polygon(ring).area), 1)
+    # Onto a tenth of a mm in one go, so that the outline does not cross itself.
+    shape = shapely.set_precision(Polygon(ring * np.sqrt(area_m2 * 1e6 / Polygon(ring).area)), 0.1)
+    out: Ring = np.round(np.asarray(max(pieces_of(shape), key=lambda p: p.area).exterior.coords)[:-1], 1)
     return out

@@ -107,7 +107,8 @@ def strap_run(hide: Hide, width_mm: float = STRAP_MM) -> StrapRun | None:
             runs = edges[1::2] - edges[::2]
             k = int(runs.argmax())
             long = float(runs[k]) * CELL_MM
-            if best is None or long > best.length_mm:
+            # Off the backbone only for what is worth it.
+            if best is None or long > best.length_mm + (0 if turn == best.deg else 2 * CELL_MM):
                 t = math.radians(turn)
                 dx, dy = x0 + edges[2 * k] * CELL_MM - middle[0], y0 + j * CELL_MM - middle[1]
                 best = StrapRun(middle[0] + dx * math.cos(t) - dy * math.sin(t), middle[1] + dx * math.sin(t) + dy * math.cos(t), long, turn, need * CELL_MM)
@@ -118,12 +119,14 @@ def _cells(ground: BaseGeometry) -> tuple[NDArray[np.bool_], float, float]:
     """Cells that lie wholly on some ground, row 0 nearest the backbone, and the corner of the first."""
     if ground.is_empty:
         return np.zeros((0, 0), bool), 0.0, 0.0
-    x0, y0, x1, y1 = ground.bounds
-    # Painted at a quarter of a cell: a cell is whole where all of it is painted and a hair beyond.
+    # Painted at a quarter of a cell, a little less than there is: OpenCV paints up to two thirds of a pixel beyond an edge.
     fine = 4
+    inner = ground.buffer(-CELL_MM / fine)
+    if inner.is_empty:
+        return np.zeros((0, 0), bool), 0.0, 0.0
+    x0, y0, x1, y1 = inner.bounds
     w, h = math.ceil((x1 - x0) / CELL_MM) * fine, math.ceil((y1 - y0) / CELL_MM) * fine
     mask = np.zeros((h, w), np.uint8)
-    inner = ground.buffer(-0.75 * CELL_MM / fine)
     scale = fine / CELL_MM
     cv2.fillPoly(mask, [np.round((r - [x0, y0]) * scale * 64 - 32).astype(np.int32) for r in rings_of(inner)], 1, cv2.LINE_8, 6)
     return np.asarray(mask.reshape(h // fine, fine, w // fine, fine).all(axis=(1, 3)), bool), x0, y0

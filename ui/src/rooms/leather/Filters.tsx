@@ -28,7 +28,7 @@ export function sorted(rack: RackHide[], order: string): RackHide[] {
   return key ? [...rack].sort((x, y) => key(x) - key(y)) : rack
 }
 
-const SELECT = 'min-h-10 max-w-[104px] rounded-sm border border-bench-line bg-bench-deep px-1.5 text-sm text-chalk'
+const SELECT = 'min-h-10 max-w-[108px] rounded-sm border border-bench-line bg-bench-deep px-1.5 text-sm text-chalk'
 
 /** What is looked for on the rack. */
 export function Filters({ rack, asked, onAsk }: { rack: RackHide[]; asked: Asked; onAsk: (asked: Asked) => void }) {
@@ -45,15 +45,15 @@ export function Filters({ rack, asked, onAsk }: { rack: RackHide[]; asked: Asked
   return (
     <div className="flex flex-wrap items-center gap-2 px-5 py-2" role="search" aria-label="Find on the rack">
       <input type="search" placeholder="Find a hide" aria-label="Find a hide" className={`${SELECT} w-28`} value={asked.words} onChange={(e) => { onAsk({ ...asked, words: e.target.value }) }} />
-      {choice('material', 'any material', known.material)}
-      {choice('colour', 'any colour', known.colour)}
-      {choice('tannage', 'any tannage', known.tannage)}
-      {choice('mill', 'any mill', known.mill)}
-      {choice('state', 'any state', known.state)}
-      {choice('kind', 'any cut', known.kind)}
-      {choice('thickness', 'any thickness', Object.keys(THICK))}
-      {choice('area', 'any area', Object.keys(AREAS))}
-      {choice('age', 'any age', Object.keys(AGES))}
+      {choice('material', 'material', known.material)}
+      {choice('colour', 'colour', known.colour)}
+      {choice('tannage', 'tannage', known.tannage)}
+      {choice('mill', 'mill', known.mill)}
+      {choice('state', 'state', known.state)}
+      {choice('kind', 'cut', known.kind)}
+      {choice('thickness', 'thickness', Object.keys(THICK))}
+      {choice('area', 'area', Object.keys(AREAS))}
+      {choice('age', 'age', Object.keys(AGES))}
       <select aria-label="Order" className={SELECT} value={asked.order} onChange={(e) => { onAsk({ ...asked, order: e.target.value }) }}>
         {Object.entries(ORDERS).map(([k, words]) => <option key={k} value={k}>{words}</option>)}
       </select>

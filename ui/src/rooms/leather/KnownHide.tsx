@@ -60,8 +60,8 @@ export function KnownHide({ known, scale, photo, tests = false, contours = false
       ))}
       {!known.rack.shape.kind.includes('roll') && (
         <g pointerEvents="none" fontSize={14 * px} fill="#f4f1e8" stroke="#212a2c" strokeWidth={4 * px} paintOrder="stroke" className="font-stamp">
-          <text transform={upright(0, -6 * px)}>{known.neck_left ? 'neck' : 'tail'}</text>
-          <text transform={upright(known.bounds.x1, -6 * px)} textAnchor="end">{known.neck_left ? 'tail' : 'neck'}</text>
+          <text transform={upright(0, -6 * px)} textAnchor={mirrored ? 'end' : 'start'}>{known.neck_left ? 'neck' : 'tail'}</text>
+          <text transform={upright(known.bounds.x1, -6 * px)} textAnchor={mirrored ? 'start' : 'end'}>{known.neck_left ? 'tail' : 'neck'}</text>
         </g>
       )}
     </g>

@@ -101,7 +101,7 @@ function OnTheRack({ hide, longest, held, choosing, onPress }: { hide: RackHide;
   return (
     <li>
       <button type="button" onClick={onPress} aria-pressed={choosing ? held : undefined} className={`group block w-full rounded-sm text-left hover:bg-chalk/6 ${held ? 'bg-brass/20 outline-2 outline-brass' : ''}`} aria-label={`${hide.number}, ${hide.kind} of ${hide.mill}`}>
-        <svg width="100%" height={150} viewBox={`0 0 ${SLOT_PX} 150`} preserveAspectRatio="xMinYMin meet" aria-hidden>
+        <svg width="100%" height={176} viewBox={`0 0 ${SLOT_PX} 176`} preserveAspectRatio="xMinYMin meet" aria-hidden>
           <line x1={0} x2={SLOT_PX} y1={3} y2={3} stroke="#c68f2d" strokeWidth={3} />
           <g transform={`translate(0,6) scale(${scale}) translate(${-x0},${-y0})`} opacity={hide.measured ? 1 : 0.45}>
             <HideDrawing hide={hide.shape} colour={leatherColour(hide.colour)} scale={scale} zones={x1 - x0 > 300 && y1 - y0 > 200} />

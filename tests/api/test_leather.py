@@ -1,0 +1,317 @@
+"""The Leather room over HTTP: receiving, looking over, worth, the rack; nothing is lost, whoever does what at once."""
+
+from __future__ import annotations
+
+import itertools
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+LOT = {
+    "mill": "Oxlade Pits", "lot": "T-1", "price": 8.4, "unit": "ft2", "material": "body leather", "tannage": "vegetable", "finish": "waxed", "colour": "chestnut", "temper": "medium",
+    "thickness_mm": 2.3, "grade": "1",
+}  # fmt: skip
+lots = itertools.count(100)
+
+
+def delivery(client: TestClient, *areas: float, **changed: Any) -> dict[str, Any]:
+    """A delivery of a lot of its own, with sides of these areas."""
+    made = client.post("/api/leather/deliveries", json={"invoice": {**LOT, "lot": f"T-{next(lots)}", **changed}})
+    assert made.status_code == 201, made.text
+    if areas:
+        got = client.post(f"/api/leather/deliveries/{made.json()['id']}/hides", json={"kind": "side", "areas": areas, "prefix": "T-"})
+        assert got.status_code == 201, got.text
+    return dict(client.get(f"/api/leather/deliveries/{made.json()['id']}").json())
+
+
+def side(client: TestClient) -> int:
+    return int(delivery(client, 22.0)["hides"][0]["id"])
+
+
+def change(client: TestClient, hide: int, **what: Any) -> Any:
+    return client.post(f"/api/leather/hides/{hide}/changes", json=what)
+
+
+def room(client: TestClient, hide: int) -> dict[str, Any]:
+    return dict(client.get(f"/api/leather/hides/{hide}").json())
+
+
+def ring(x: float, y: float, r: float = 20.0) -> list[list[float]]:
+    return [[x - r, y - r], [x + r, y - r], [x + r, y + r], [x - r, y + r]]
+
+
+def flaw(name: str, x: float = 700, y: float = 300, **more: Any) -> dict[str, Any]:
+    return {"id": name, "kind": "scratch", "severity": 2, "outline": ring(x, y), **more}
+
+
+def by_rule(client: TestClient, hide: int, scale: float = 1.0) -> dict[str, Any]:
+    stations = [[x, 0, (850 + 60 * (x in (300, 1500))) * scale] for x in range(0, 2101, 300)]
+    seen = client.post(f"/api/leather/hides/{hide}/by-rule", json={"stations": stations})
+    assert seen.status_code == 200, seen.text
+    return dict(seen.json())
+
+
+def test_a_lot_is_received_hide_by_hide(workshop: TestClient) -> None:
+    d = delivery(workshop, 21.25, 22.5)
+    numbers = [h["number"] for h in d["hides"]]
+    assert len(set(numbers)) == 2 and all(n.startswith("T-") for n in numbers)
+    assert d["hides"][0]["invoice_m2"] == pytest.approx(21.25 * 0.09290304) and d["hides"][0]["measured_m2"] is None
+    assert d["words"] == "no hide of this lot is measured yet" and not d["closed"]
+    more = workshop.post(f"/api/leather/deliveries/{d['id']}/hides", json={"kind": "shoulder", "areas": [9.0], "prefix": "T-"})
+    assert more.status_code == 201
+    again = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
+    assert len(again["hides"]) == 3 and {h["kind"] for h in again["hides"]} == {"side", "shoulder"}
+    rack = {h["id"]: h for h in workshop.get("/api/leather").json()}
+    new = rack[more.json()[0]["id"]]
+    assert new["state"] == "received" and not new["measured"] and not new["looked_enough"] and new["delivery_id"] == d["id"]
+
+
+def test_all_hides_come_off_the_lorry_or_none(workshop: TestClient) -> None:
+    d = delivery(workshop)
+    bad = workshop.post(f"/api/leather/deliveries/{d['id']}/hides", json={"kind": "side", "areas": [21.0, -4.0], "prefix": "T-"})
+    assert bad.status_code == 422 and "area of -4" in bad.json()["problem"]
+    assert workshop.get(f"/api/leather/deliveries/{d['id']}").json()["hides"] == []
+
+
+def test_a_lot_is_begun_once(workshop: TestClient) -> None:
+    d = delivery(workshop)
+    twice = workshop.post("/api/leather/deliveries", json={"invoice": {**LOT, "lot": d["invoice"]["lot"]}})
+    assert twice.status_code == 409 and "begun already" in twice.json()["problem"]
+    assert workshop.post("/api/leather/deliveries", json={"invoice": {**LOT, "lot": "x", "price": -1}}).status_code == 422
+    assert workshop.get("/api/leather/deliveries/99999").status_code == 404
+
+
+def test_a_changed_invoice_reaches_its_hides(workshop: TestClient) -> None:
+    d = delivery(workshop, 20.0)
+    to = {"invoice": {**d["invoice"], "price": 100.0, "unit": "m2", "colour": "russet"}, "note": "price was wrong", "closed": True}
+    assert workshop.put(f"/api/leather/deliveries/{d['id']}", json=to).status_code == 204
+    hide = next(h for h in workshop.get("/api/leather").json() if h["id"] == d["hides"][0]["id"])
+    assert hide["cost_per_m2"] == 100.0 and hide["colour"] == "russet"
+    after = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
+    assert after["closed"] and after["note"] == "price was wrong"
+
+
+def test_a_hide_goes_back_unless_something_was_planned_with_it(workshop: TestClient) -> None:
+    d = delivery(workshop, 20.0, 21.0)
+    first, second = (h["id"] for h in d["hides"])
+    assert workshop.delete(f"/api/leather/hides/{first}").status_code == 204
+    assert workshop.delete(f"/api/leather/hides/{first}").status_code == 404
+    batch = workshop.get("/api/batches").json()[0]["id"]
+    assert workshop.post("/api/leather/acts", json={"ids": [second], "batch_id": batch}).status_code == 204
+    kept = workshop.delete(f"/api/leather/hides/{second}")
+    assert kept.status_code == 409 and "kept for a batch" in kept.json()["problem"]
+
+
+def test_measured_area_is_money(workshop: TestClient) -> None:
+    d = delivery(workshop, 21.25, 22.5)
+    hide = d["hides"][0]["id"]
+    assert workshop.get(f"/api/leather/deliveries/{d['id']}/claim.pdf").status_code == 409
+    seen = by_rule(workshop, hide, 0.9)
+    assert workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]}).status_code == 200
+    after = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
+    row = after["hides"][0]
+    assert row["measured"] and after["measured"] == 1
+    assert row["off_money"] == pytest.approx((row["measured_m2"] - row["invoice_m2"]) * 8.4 / 0.09290304)
+    assert after["claim"] == (after["off_share"] < -0.02) and after["claim"]
+    claim = workshop.get(f"/api/leather/deliveries/{d['id']}/claim.pdf")
+    assert claim.headers["content-type"] == "application/pdf" and claim.content.startswith(b"%PDF-")
+    assert f"claim-{d['invoice']['lot']}.pdf" in claim.headers["content-disposition"]
+
+
+def test_tags_and_markers_are_printed(workshop: TestClient) -> None:
+    d = delivery(workshop, 20.0, 21.0)
+    ids = ",".join(str(h["id"]) for h in d["hides"])
+    assert workshop.get(f"/api/leather/tags.pdf?ids={ids}").content.startswith(b"%PDF-")
+    assert workshop.get("/api/leather/tags.pdf?ids=abc").status_code == 409
+    assert workshop.get("/api/leather/tags.pdf?ids=99999").status_code == 404
+    assert workshop.get("/api/leather/markers.pdf?count=2").content.startswith(b"%PDF-")
+    assert workshop.get("/api/leather/markers.pdf?count=0").status_code == 422
+
+
+def test_a_hide_is_looked_over_step_by_step(workshop: TestClient, queries: list[str]) -> None:
+    hide = side(workshop)
+    seen = by_rule(workshop, hide)
+    workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]})
+    for step in ("backbone", "surface", "feel"):
+        assert change(workshop, hide, step={"step": step, "done": True}).status_code == 200
+    known = room(workshop, hide)
+    assert known["enough"] and known["rack"]["state"] == "looked over" and known["looked"] == "looked over quickly, 3 of 8 steps"
+    queries.clear()
+    room(workshop, hide)
+    assert len(queries) <= 5
+    change(workshop, hide, step={"step": "feel", "done": False})
+    assert room(workshop, hide)["rack"]["state"] == "received"
+
+
+def test_a_flaw_gets_the_severity_its_kind_suggests(workshop: TestClient) -> None:
+    hide = side(workshop)
+    assert change(workshop, hide, flaw=flaw("a", kind="flay cut", severity=0)).status_code == 200
+    assert change(workshop, hide, flaw=flaw("b", 900, kind="scratch", severity=3, note="deep")).status_code == 200
+    flaws = {f["id"]: f for f in room(workshop, hide)["flaws"]}
+    assert flaws["a"]["severity_name"] == "unsound" and flaws["a"]["suggested"] == 3
+    assert flaws["b"]["severity"] == 3 and flaws["b"]["suggested"] < 3 and flaws["b"]["why"]
+    assert change(workshop, hide, flaw=flaw("a", kind="flay cut", severity=1)).status_code == 200
+    assert {f["id"]: f["severity"] for f in room(workshop, hide)["flaws"]} == {"a": 1, "b": 3}, "the cutter has the last word"
+
+
+@pytest.mark.parametrize(
+    ("what", "status", "words"),
+    [
+        ({}, 409, "a change of nothing"), ({"step": {"step": "flex", "done": True}, "remove": {"what": "flaw", "id": "a"}}, 409, "just one change"),
+        ({"flaw": flaw("a", kind="blot")}, 422, "of kind 'blot'"), ({"flaw": flaw("a", 90_000)}, 422, "off the hide"), ({"pull": {"id": "p", "x": 500, "y": 200, "along_mm": 90, "across_mm": 1}}, 422, "a give of 90"),
+        ({"reading": {"id": "r", "x": 500, "y": 200, "mm": 40}}, 422, "thickness reading"), ({"cut": {"line": [[9000, 0], [9000, 50]]}}, 409, "does not part"),
+        ({"flaw": flaw("no such id!")}, 422, "id"), ({"ends": {"tail_x": 0, "tail_y": 0, "neck_x": 1, "neck_y": 0}}, 422, "mm apart"),
+    ],
+)  # fmt: skip
+def test_a_change_that_makes_no_sense_changes_nothing(workshop: TestClient, what: dict[str, Any], status: int, words: str) -> None:
+    hide = side(workshop)
+    before = room(workshop, hide)
+    refused = change(workshop, hide, **what)
+    assert refused.status_code == status and words in refused.json()["problem"]
+    assert room(workshop, hide) == before
+
+
+def test_pull_tests_make_the_map(workshop: TestClient) -> None:
+    hide = side(workshop)
+    for k, (x, y, along, across) in enumerate([(500, 200, 1.0, 1.8), (1500, 200, 5.0, 9.0), (1000, 700, 2.0, 3.0)]):
+        assert change(workshop, hide, pull={"id": f"p{k}", "x": x, "y": y, "along_mm": along, "across_mm": across}).status_code == 200
+    known = room(workshop, hide)
+    assert [p["tightness_name"] for p in known["pulls"]] == ["tight", "slack", "firm"]
+    assert all(p["way_deg"] == 0 for p in known["pulls"])
+    shape = known["shape"]["zones"]
+    assert {z["tightness"] for z in shape} == {1, 2, 3, 4}
+    assert change(workshop, hide, remove={"what": "pull", "id": "p1"}).status_code == 200
+    assert len(room(workshop, hide)["pulls"]) == 2
+
+
+def test_a_wild_reading_is_questioned_until_it_is_sure(workshop: TestClient) -> None:
+    hide = side(workshop)
+    for k, (x, mm) in enumerate([(300, 2.3), (700, 2.35), (1100, 2.3), (1500, 2.25), (1700, 5.5)]):
+        change(workshop, hide, reading={"id": f"r{k}", "x": x, "y": 300, "mm": mm})
+    doubts = {r["id"]: r["doubt"] for r in room(workshop, hide)["readings"]}
+    assert doubts["r4"] and not any(doubts[f"r{k}"] for k in range(4))
+    change(workshop, hide, reading={"id": "r4", "x": 1700, "y": 300, "mm": 5.5, "sure": True})
+    known = room(workshop, hide)
+    assert not any(r["doubt"] for r in known["readings"]) and known["contours"]
+
+
+def test_the_gauge_reads(workshop: TestClient) -> None:
+    hide = side(workshop)
+    read = workshop.post(f"/api/leather/hides/{hide}/gauge", json={"x": 600, "y": 200})
+    assert read.status_code == 200 and 1.8 < read.json()["mm"] < 2.8
+    assert workshop.post(f"/api/leather/hides/{hide}/gauge", json={"x": 60_000, "y": 200}).status_code == 503
+
+
+def test_every_change_can_be_undone_in_order(workshop: TestClient) -> None:
+    hide = side(workshop)
+    states = [room(workshop, hide)]
+    acts: list[dict[str, Any]] = [
+        {"flaw": flaw("a")}, {"flaw": flaw("a", severity=3)}, {"step": {"step": "flex", "done": True, "note": "sound"}}, {"pull": {"id": "p", "x": 500, "y": 200, "along_mm": 3, "across_mm": 6}},
+        {"brush": {"stroke": [[800, 0], [900, 0]], "width_mm": 60, "add": True}}, {"cut": {"line": [[1700, -50], [1700, 1500]], "words": "cut for B-29"}}, {"zone": {"outline": ring(500, 200, 90), "tightness": 4}},
+        {"outline": {"outline": ring(500, 400, 400)}}, {"ends": {"tail_x": 800, "tail_y": 0, "neck_x": 0, "neck_y": 0}},
+    ]  # fmt: skip
+    for act in acts:
+        assert change(workshop, hide, **act).status_code == 200, act
+        states.append(room(workshop, hide))
+    assert states[6]["rack"]["area_m2"] < states[5]["rack"]["area_m2"]
+    for before in reversed(states[:-1]):
+        assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
+        now = room(workshop, hide)
+        for key in ("outline", "holes", "flaws", "pulls", "steps", "shape"):
+            assert now[key] == before[key], key
+    refused = workshop.post(f"/api/leather/hides/{hide}/undo")
+    assert refused.status_code == 409 and "nothing to undo" in refused.json()["problem"]
+
+
+def test_what_was_done_is_written_down(workshop: TestClient) -> None:
+    hide = side(workshop)
+    change(workshop, hide, flaw=flaw("a"))
+    change(workshop, hide, cut={"line": [[1700, -50], [1700, 1500]], "words": "cut for B-29"})
+    events = workshop.get(f"/api/leather/hides/{hide}/history").json()
+    assert [e["words"] for e in events] == ["cut for B-29", "scratch, blemish", "received from Oxlade Pits"]
+    assert events[0]["outline"] and events[1]["outline"] is None, "what it was before it was cut is kept"
+    assert workshop.get("/api/leather/hides/99999/history").status_code == 404
+
+
+def test_two_people_at_one_hide_lose_nothing(workshop: TestClient) -> None:
+    hide = side(workshop)
+
+    def put(k: int) -> int:
+        return int(change(workshop, hide, flaw=flaw(f"f{k}", 300 + 90 * k, 250)).status_code)
+
+    with ThreadPoolExecutor(4) as pool:
+        assert list(pool.map(put, range(12))) == [200] * 12
+    known = room(workshop, hide)
+    assert {f["id"] for f in known["flaws"]} == {f"f{k}" for k in range(12)}
+
+
+def test_a_change_sent_twice_is_made_once(workshop: TestClient) -> None:
+    hide = side(workshop)
+    first = change(workshop, hide, flaw=flaw("same")).json()["version"]
+    assert change(workshop, hide, flaw=flaw("same")).json()["version"] == first
+    assert len(room(workshop, hide)["flaws"]) == 1
+
+
+def test_worth_tells_blocks_articles_and_batches(workshop: TestClient) -> None:
+    rack = {h["number"]: h for h in workshop.get("/api/leather").json()}
+    found = workshop.get(f"/api/leather/hides/{rack['F-101']['id']}/worth").json()
+    assert found["block"]["area_m2"] > 0.2 and found["strap"]["length_mm"] > 1000
+    assert found["cost_per_usable_m2"] > rack["F-101"]["cost_per_m2"]
+    assert {a["article"] for a in found["articles"]} >= {"camp-chair", "log-sling"}
+    for a in found["articles"]:
+        assert a["all_m2"] <= a["any_m2"] + 1e-9 <= found["usable_m2"] + 1e-6
+    scores = [b["score"] for b in found["batches"]]
+    assert scores == sorted(scores, reverse=True) and all(b["reason"] for b in found["batches"])
+    assert next(b for b in found["batches"] if b["batch"] == "B-30")["chosen"]
+    roll = workshop.get(f"/api/leather/hides/{rack['L-003']['id']}/worth").json()
+    assert roll["batches"] == [] or all(b["material"] == "lining" or b["material"] for b in roll["batches"])
+
+
+def test_several_hides_are_marked_at_once(workshop: TestClient) -> None:
+    ids = [h["id"] for h in delivery(workshop, 20.0, 21.0, 22.0)["hides"]]
+    assert workshop.post("/api/leather/acts", json={"ids": ids, "state": "used up"}).status_code == 204
+    assert {h["state"] for h in workshop.get("/api/leather").json() if h["id"] in ids} == {"used up"}
+    for bad in ({"ids": ids}, {"ids": ids, "state": "laid", "batch_id": 1}, {"ids": [*ids, 99999], "state": "laid"}):
+        assert workshop.post("/api/leather/acts", json=bad).status_code in (404, 409)
+    assert workshop.post("/api/leather/acts", json={"ids": ids, "state": "lost"}).status_code == 422
+    assert {h["state"] for h in workshop.get("/api/leather").json() if h["id"] in ids} == {"used up"}
+
+
+def test_leather_kept_for_a_batch_is_free_again_when_it_is_left(workshop: TestClient) -> None:
+    hide = side(workshop)
+    seen = by_rule(workshop, hide)
+    workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]})
+    for step in ("backbone", "surface", "feel"):
+        change(workshop, hide, step={"step": step, "done": True})
+    batch = next(b for b in workshop.get("/api/batches").json() if b["number"] == "B-31")
+    assert workshop.put(f"/api/batches/{batch['id']}/leather", json={"hide_ids": [hide]}).status_code == 204
+    known = room(workshop, hide)["rack"]
+    assert known["state"] == "kept" and known["kept_for"] == ["B-31"]
+    assert workshop.put(f"/api/batches/{batch['id']}/leather", json={"hide_ids": []}).status_code == 204
+    assert room(workshop, hide)["rack"]["state"] == "looked over"
+
+
+def test_a_lay_on_a_hide_not_looked_over_says_so(workshop: TestClient) -> None:
+    d = delivery(workshop, 22.0)
+    batch = next(b for b in workshop.get("/api/batches").json() if b["number"] == "B-31")
+    made = workshop.post(f"/api/batches/{batch['id']}/lays", json={"material": "body leather", "hide_ids": [d["hides"][0]["id"]], "objective": "order"})
+    assert made.status_code == 201, made.text
+    doubts = workshop.get(f"/api/lays/{made.json()['id']}").json()["doubts"]
+    assert doubts == [f"{d['hides'][0]['number']} is not measured, not looked over"]
+
+
+def test_the_shop_sets_its_own_limits_and_chalk(workshop: TestClient) -> None:
+    own = workshop.get("/api/leather/settings").json()
+    assert own["limits"] == [2.0, 4.0, 7.0] and [c["name"] for c in own["chalks"]] == ["white", "blue", "red", "yellow"]
+    hide = side(workshop)
+    try:
+        assert workshop.put("/api/leather/settings", json={**own, "limits": [1.0, 2.0, 3.0], "tolerance": 0.05}).status_code == 204
+        change(workshop, hide, pull={"id": "p", "x": 500, "y": 200, "along_mm": 1.0, "across_mm": 2.5})
+        assert room(workshop, hide)["pulls"][0]["tightness"] == 3
+        for bad in ({"limits": [3.0, 2.0, 1.0]}, {"tolerance": 0.9}, {"chalks": [own["chalks"][0], own["chalks"][0]]}, {"strap_mm": 0}):
+            assert workshop.put("/api/leather/settings", json={**own, **bad}).status_code in (409, 422)
+        assert workshop.get("/api/leather/settings").json()["limits"] == [1.0, 2.0, 3.0]
+    finally:
+        workshop.put("/api/leather/settings", json=own)

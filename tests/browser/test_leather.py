@@ -1,0 +1,116 @@
+"""From the lorry to a batch: a lot of four is received, one side photographed, a ring corrected, pulled, and its batch found."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+
+def _press(page: Page, x: float, y: float) -> None:
+    """Press the hide at a share of its drawing's width and height."""
+    box = page.locator("svg[data-scale]").bounding_box()
+    assert box is not None
+    page.mouse.click(box["x"] + box["width"] * x, box["y"] + box["height"] * y)
+
+
+def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) -> None:
+    page.goto(f"{address}/leather")
+    page.get_by_role("link", name="Receive leather").click()
+    page.get_by_role("button", name="A delivery has come").click()
+    page.get_by_label("Mill").fill("Oxlade Pits")
+    page.get_by_label("Lot").fill("OP-3001")
+    # A browser closed in the middle of the invoice loses nothing.
+    page.reload()
+    expect(page.get_by_label("Lot")).to_have_value("OP-3001")
+    page.get_by_label("Price", exact=True).fill("8.60")
+    page.get_by_label("Colour").fill("chestnut")
+    page.get_by_label("Tannage").fill("vegetable")
+    page.get_by_role("button", name="Begin the delivery").click()
+    page.get_by_label("Areas by the invoice in ft², one a hide").fill("19.75 22.5 20.75 23")
+    page.get_by_role("button", name="Receive 4 hides").click()
+    expect(page.get_by_role("link", name=re.compile("^Measure O-"))).to_have_count(4)
+    number = (page.get_by_role("rowheader").first.text_content() or "").strip()
+
+    # A picture that cannot be used says why; then one that can.
+    page.get_by_label(f"Measure {number}").click()
+    page.get_by_label("Or the simulated camera, over").select_option("a side with its markers covered")
+    page.get_by_role("button", name="Take a picture").click()
+    page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
+    expect(page.get_by_role("alert")).to_contain_text("shows 2 markers", timeout=60_000)
+    page.get_by_role("button", name="leave it out").click()
+    page.get_by_label("Or the simulated camera, over").select_option("a chestnut side, chalked")
+    page.get_by_role("button", name="Take a picture").click()
+    page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
+    expect(page.get_by_text(re.compile("10 markers agree within"))).to_be_visible(timeout=60_000)
+    expect(page.locator("g[data-ring]")).to_have_count(6)
+
+    # One ring is corrected: what it is, how bad, and where its edge runs; a reload keeps it.
+    page.get_by_role("button", name="Ring 2", exact=True).click()
+    page.get_by_label("What is it?").select_option("scar")
+    page.get_by_label("How bad is it?").select_option("3")
+    path = page.locator("g[data-ring='2'] path").first
+    before = path.get_attribute("d")
+    page.get_by_role("button", name="Push the edge").click()
+    box = path.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] - 4, box["y"] + box["height"] / 2, steps=3)
+    page.mouse.up()
+    expect(path).not_to_have_attribute("d", before or "")
+    page.reload()
+    expect(page.get_by_role("button", name="Ring 2", exact=True)).to_contain_text("unsound")
+    page.get_by_label("Take ring 6").uncheck()
+    page.get_by_role("button", name="Take what is ticked").click()
+
+    # Looked over: the quick steps, a ring by figures, then pull tests.
+    expect(page.get_by_role("heading", name="1. Backbone and ends")).to_be_visible()
+    page.get_by_role("button", name="Done, on to the next").click()
+    expect(page.get_by_role("heading", name="2. Surface marks")).to_be_visible()
+    expect(page.get_by_role("heading", name="5 flaws")).to_be_visible()
+    page.get_by_role("button", name="Ring it by figures").click()
+    page.get_by_role("button", name="Ring it", exact=True).click()
+    page.reload()
+    page.get_by_label("What is it?").select_option("tick bite")
+    page.get_by_role("button", name="Keep the ring").click()
+    expect(page.get_by_role("heading", name="6 flaws")).to_be_visible()
+    page.get_by_role("button", name="Done, on to the next").click()
+    expect(page.get_by_role("heading", name="3. Feel and pinch")).to_be_visible()
+    page.get_by_role("button", name="Done, on to the next").click()
+    expect(page.get_by_text("looked over quickly, 3 of 8 steps")).to_be_visible()
+    page.get_by_role("button", name="6. Pull tests").click()
+    for k, (x, y, along, across) in enumerate(((0.3, 0.2, "1.2", "1.8"), (0.5, 0.48, "3", "8.5"), (0.72, 0.2, "2.5", "3.6"))):
+        _press(page, x, y)
+        page.get_by_label("Along the backbone").fill(along)
+        page.get_by_label("Across it").fill(across)
+        page.keyboard.press("Tab")
+        page.get_by_role("button", name="Keep the test").click()
+        expect(page.locator("g[data-pull]")).to_have_count(k + 1)
+    expect(page.get_by_text("slack", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("g[data-pull]")).to_have_count(2)
+    page.get_by_role("button", name="7. Thickness").click()
+    _press(page, 0.4, 0.2)
+    page.get_by_role("button", name="Read the gauge").click()
+    page.get_by_role("button", name="Keep the reading").click()
+    expect(page.get_by_role("heading", name=re.compile("^1 reading"))).to_be_visible()
+
+    # Its worth: which batch, best first, with the reason; then the delivery in money and the rack.
+    page.get_by_role("button", name="Its worth").click()
+    best = page.get_by_role("list", name="Batches it suits, best first").get_by_role("listitem")
+    expect(best.first).to_contain_text("best")
+    expect(best.first).to_contain_text("bears every piece")
+    page.get_by_role("button", name="History").click()
+    expect(page.get_by_text("measured from pictures")).to_be_visible()
+    page.get_by_role("link", name="← The rack").click()
+    page.get_by_label("Find a hide").fill(number)
+    expect(page.get_by_text(re.compile("^1 hide ·"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile(f"^{number}"))).to_contain_text("looked over")
+    page.get_by_role("button", name="Choose several").click()
+    page.get_by_role("button", name="All shown").click()
+    page.get_by_label("Keep them for a batch").select_option(label="B-31 Bellows for the winter fair")
+    expect(page.get_by_role("button", name=re.compile(f"^{number}"))).to_contain_text("kept for B-31")
+    page.get_by_role("link", name="Receive leather").click()
+    page.get_by_role("link", name=re.compile("OP-3001")).click()
+    expect(page.get_by_text("(1 of 4 hides measured)")).to_be_visible()
