@@ -1,9 +1,9 @@
 """Lay every case and print a table: what the first lay gave, what the time gave on top of it, and when.
 
-Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth] [--capture] [JOB.json ...]
+Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth] [--capture] [--hides] [JOB.json ...]
 Ratios are of the same run on the same machine: the first lay is 1. With --growth: how the lay grows with
 time, and time and memory with pieces and hides, and where the time goes. With --capture: how truly parts
-are traced in photographs on squared paper.
+are traced in photographs on squared paper. With --hides: how truly hides are read in pictures of the cutting table.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from pathlib import Path
 from bench.capture import print_capture
 from bench.cases import own_cases
 from bench.growth import print_growth
+from bench.hides import print_hides
 from bench.run import Row, apart, lay_and_measure
 from fairlay.core.engine.warm import warm_kernels
 from fairlay.core.formats.exchange import read_job
@@ -37,10 +38,15 @@ def main() -> None:
     asked.add_argument("--only", default="", help="cases whose name holds this")
     asked.add_argument("--growth", action="store_true")
     asked.add_argument("--capture", action="store_true", help="trace parts in simulated photographs on squared paper, and nothing else")
-    asked.add_argument("--pictures", type=int, default=36)
+    asked.add_argument("--hides", action="store_true", help="read hides in simulated pictures of the cutting table, and nothing else")
+    asked.add_argument("--kept", type=Path, help="with --hides: keep the pictures there, and render none that is there already")
+    asked.add_argument("--pictures", type=int, default=0, help="how many: 36 with --capture, 44 with --hides by default")
     args = asked.parse_args()
     if args.capture:
-        print_capture(args.pictures)
+        print_capture(args.pictures or 36)
+        return
+    if args.hides:
+        print_hides(args.pictures or 44, args.kept)
         return
     warm_kernels()
     if args.growth:

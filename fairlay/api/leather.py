@@ -167,10 +167,10 @@ def _room(known: looking.Known) -> HideRoomOut:
     pulls, readings = doubted_pulls(own.pulls), doubted_readings(own.readings, known.rack.thickness_mm)
     far = looking_over.how_far(own)
     x1, y1 = np.asarray(own.outline).max(axis=0)
-    drop = own.backdrop
+    drop, shape = own.backdrop, hide_shape(hide, ROLL_SHOWN_MM)
     return HideRoomOut(
-        rack=rack_out(known.rack, looking.batches_of([known.rack.id]).get(known.rack.id, [])), version=known.rack.version, bounds=Bounds(x0=0, y0=0, x1=x1, y1=y1),
-        outline=own.outline, holes=own.holes, shape=hide_shape(hide, ROLL_SHOWN_MM), flaws=[_flaw(f) for f in own.flaws],
+        rack=rack_out(known.rack, looking.batches_of([known.rack.id]).get(known.rack.id, [])), version=known.rack.version, bounds=shape.bounds if hide.is_roll else Bounds(x0=0, y0=0, x1=x1, y1=y1),
+        outline=own.outline, holes=own.holes, shape=shape, flaws=[_flaw(f) for f in own.flaws],
         pulls=[
             PullKnown(
                 id=p.id, x=p.x, y=p.y, along_mm=p.along_mm, across_mm=p.across_mm, deg=p.deg, between_mm=p.between_mm, sure=p.sure, give_mm=p.give_mm,

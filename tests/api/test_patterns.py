@@ -54,7 +54,7 @@ def test_the_drawers_hold_the_demo_complete(workshop: TestClient, queries: list[
     cards = {c["slug"]: c for c in workshop.get("/api/patterns").json()}
     assert len(queries) <= 3 and {"camp-chair", "stove-mitt", "hearth-bellows"} <= set(cards)
     chair = cards["camp-chair"]
-    assert (chair["letter"], chair["wrong"], chair["look"], chair["batches"]) == ("A", 0, 0, ["B-30"])
+    assert (chair["letter"], chair["wrong"], chair["look"]) == ("A", 0, 0) and "B-30" in chair["batches"]
     mitts = view(workshop, cards["stove-mitt"]["id"])
     palm = next(d for d in mitts["drawn"] if d["slug"] == "mitt-palm")
     assert palm["quantity_words"] == "cut 1 + 1 mirrored" and palm["stitches"][0]["stitches"] > 150 and {m["kind"] for m in palm["marks"]} == {"stitch", "place"}

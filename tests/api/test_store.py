@@ -170,7 +170,7 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
                 store.database.execute_sql(
                     "INSERT INTO piece (article_id, slug, name, material, revision, needs) VALUES (1, 'tab', 'Tab', 'body leather', 'A', %s)", (json.dumps(needs),)
                 )
-            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions"]
+            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions", "0004_leather_is_received"]
             assert store.migrate() == ran and store.migrate() == []
             kept = articles.article_at(1)
             assert kept.article.slug == "old-stool" and kept.letter == "A" and not kept.batches
@@ -179,7 +179,11 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
             with store.database.connection_context():
                 assert store.database.execute_sql("SELECT name FROM article").fetchall() == (("Old stool",),)
                 found = {row[0] for row in store.database.execute_sql("SHOW TABLES").fetchall()}
-            assert "piece" not in found and {"hide", "article", "article_revision", "upload", "batch", "batch_line", "batch_hide", "lay", "lay_revision", "work_job"} <= found
+            assert (
+                "piece" not in found
+                and {"hide", "article", "article_revision", "upload", "batch", "batch_line", "batch_hide", "lay", "lay_revision", "work_job", "delivery", "hide_event", "setting"}
+                <= found
+            )
             assert hides.count_hides() == 0
             store.database.close_all()
         with PrivateMariaDB(tmp_path / "old") as again:

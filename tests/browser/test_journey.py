@@ -85,7 +85,7 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
 
 def test_the_rack_and_its_keys(page: Page, address: str) -> None:
     page.goto(f"{address}/leather")
-    expect(page.get_by_role("button", name=re.compile("of (Ferrow Mill|Oxlade Pits)"))).to_have_count(11)
+    expect(page.get_by_role("button", name=re.compile("of (Ferrow Mill|Oxlade Pits)"))).to_have_count(15)
     page.get_by_label("Units").select_option("imperial")
     expect(page.get_by_role("button", name=re.compile("^F-101"))).to_contain_text("ft²")
     page.get_by_role("button", name=re.compile("^F-101")).click()
@@ -97,7 +97,7 @@ def test_the_rack_and_its_keys(page: Page, address: str) -> None:
     page.keyboard.press("ArrowRight")
     expect(page.get_by_role("img", name=re.compile("F-102"))).to_be_visible()
     page.keyboard.press("?")
-    expect(page.get_by_role("dialog", name="Keys in Leather")).to_contain_text("hang it back on the rack")
+    expect(page.get_by_role("dialog", name="Keys in Leather")).to_contain_text("go back to the rack")
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
     expect(page.get_by_role("heading", name="The rack")).to_be_visible()

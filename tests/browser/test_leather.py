@@ -114,3 +114,76 @@ def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) 
     page.get_by_role("link", name="Receive leather").click()
     page.get_by_role("link", name=re.compile("OP-3001")).click()
     expect(page.get_by_text("(1 of 4 hides measured)")).to_be_visible()
+
+
+def test_a_hide_by_keys_by_rule_and_from_its_flesh_side(page: Page, address: str) -> None:
+    page.goto(f"{address}/leather")
+    page.get_by_label("state", exact=True).select_option("received")
+    page.get_by_role("button", name=re.compile("^O-047")).press("Enter")
+    expect(page.get_by_role("heading", name="O-047")).to_be_visible()
+    expect(page.get_by_text("Not measured yet; not looked over")).to_be_visible()
+    page.get_by_role("link", name="Measure it: picture, drawing or rule").click()
+    stations = page.get_by_label("Stations")
+    stations.fill("0, 60\n300, 10, 900")
+    page.get_by_role("button", name="Draw the outline").click()
+    expect(page.get_by_role("alert")).to_contain_text("Line 1 is no station")
+    stations.fill("0, 60, 700\n300, 10, 900\n600, 0, 870\n900, 0, 850\n1200, 0, 830\n1500, 5, 800\n1800, 0, 760\n2100, 40, 500")
+    page.get_by_role("button", name="Draw the outline").click()
+    expect(page.get_by_text("Measured at 8 stations")).to_be_visible()
+    expect(page.get_by_text("No ring of chalk was found")).to_be_visible()
+    page.get_by_role("button", name="Take what is ticked").click()
+    expect(page.get_by_role("heading", name="1. Backbone and ends")).to_be_visible()
+
+    # The tail is at the other end: the hide is not mirrored, its ends change names.
+    page.get_by_role("button", name="Set the ends by figures, or turn it end for end").click()
+    page.get_by_role("button", name="Tail is at the other end").click()
+    ends = page.locator("svg[data-scale] text").filter(has_text=re.compile("^(tail|neck)$"))
+    expect(ends).to_have_text(["neck", "tail"])
+    page.keyboard.press("u")
+    expect(ends).to_have_text(["tail", "neck"])
+    page.keyboard.press("n")
+    expect(page.get_by_role("heading", name="2. Surface marks")).to_be_visible()
+
+    # A ring drawn on the flesh side lies mirrored on the grain side.
+    page.get_by_role("button", name="4. Flesh side").click()
+    box = page.locator("svg[data-scale]").bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] * 0.3, box["y"] + box["height"] * 0.2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for dx, dy in ((30, 0), (40, 20), (30, 40), (0, 40), (-10, 20), (0, 2)):
+        page.mouse.move(x + dx, y + dy, steps=3)
+    page.mouse.up()
+    expect(page.get_by_label("What is it?")).to_have_value("flay cut")
+    page.get_by_role("button", name="Keep the ring").click()
+    ring = page.locator("path[data-flaw]")
+    expect(ring).to_have_count(1)
+    flesh = ring.bounding_box()
+    page.get_by_role("button", name="2. Surface marks").click()
+    grain = ring.bounding_box()
+    assert flesh is not None and grain is not None
+    middle = box["x"] + 26 + (box["width"] - 26) / 2
+    assert abs((flesh["x"] + flesh["width"] / 2 - middle) + (grain["x"] + grain["width"] / 2 - middle)) < 6
+    ring.click()
+    expect(page.get_by_label("How bad is it?")).to_have_value("3")
+    page.get_by_label("How bad is it?").select_option("2")
+    expect(page.get_by_text("Suggested: severity 3")).to_be_visible()
+    page.get_by_role("button", name="Done with it").click()
+
+    # The shop's own chalk and limits; what makes no sense is refused and the old kept.
+    page.goto(f"{address}/leather/chalk")
+    page.get_by_label("Tight up to").fill("9")
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Keep these choices").click()
+    expect(page.get_by_role("alert")).to_contain_text("limits of 9, 4, 7 mm")
+    page.get_by_role("button", name="Leave them as they were").click()
+    expect(page.get_by_label("Tight up to")).to_have_value("2")
+
+    # Two hides side by side at one scale.
+    page.goto(f"{address}/leather")
+    page.keyboard.press("c")
+    for name in ("F-101", "F-103"):
+        page.get_by_role("button", name=re.compile(f"^{name}")).click()
+    page.get_by_role("link", name="Compare them").click()
+    expect(page.get_by_role("heading", name="F-101, F-103 at one scale")).to_be_visible()
+    expect(page.get_by_text(re.compile(", least$"))).to_be_visible(timeout=30_000)

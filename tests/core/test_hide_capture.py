@@ -47,14 +47,14 @@ def usual() -> HideSeen:
 
 
 def test_the_outline_is_true() -> None:
-    row = judge("usual", SHORT, DRAWN, usual(), 0.0)
+    row = judge("usual", SHORT, DRAWN, usual().outline, [(r.outline, r.severity) for r in usual().rings])
     assert row.rms < 1.2 and row.worst < 5 and abs(row.area) < 0.003, row
     assert usual().area_mm2 == pytest.approx(Polygon(usual().outline).area, rel=1e-3)
     assert len(usual().markers) == 8 and usual().rms_mm < 0.5 and usual().holes == ()
 
 
 def test_every_ring_is_found_with_its_severity_and_none_besides() -> None:
-    row = judge("usual", SHORT, DRAWN, usual(), 0.0)
+    row = judge("usual", SHORT, DRAWN, usual().outline, [(r.outline, r.severity) for r in usual().rings])
     assert (row.found, row.false, row.right) == (6, 0, 6)
     assert {r.chalk for r in usual().rings} == {"white", "blue", "red"}
     assert all(r.sure > 0.15 for r in usual().rings)
@@ -101,7 +101,7 @@ def test_a_rule_against_the_edge_is_not_leather() -> None:
 def test_a_long_hide_comes_in_two_pictures() -> None:
     shots = [replace(s, width_px=1500, height_px=1000) for s in tables()["a long russet side, in two pictures"]]
     seen = look_at_hide([render_hide(s) for s in shots])
-    row = judge("long", shots[0].rings[0], [RingDrawn(r, 1) for r in drawn_rings(shots[0])], seen, 0.0)
+    row = judge("long", shots[0].rings[0], [RingDrawn(r, 1) for r in drawn_rings(shots[0])], seen.outline, [(r.outline, r.severity) for r in seen.rings])
     assert row.rms < 2.0 and abs(row.area) < 0.003 and row.found == row.drawn == 5 and row.false == 0, row
 
 

@@ -33,6 +33,7 @@ CORNER_PX: Final = 0.15
 """How well a corner is known: the unit in which corners and what is usual of lenses are weighed against each other."""
 BLURRED_MM, BLURRED_PX = 1.6, 2.2
 DARK = 70.0
+ROUNDS: Final = 4
 ROOM_MM: Final = 60.0
 SUPER: Final = 2
 """The table is straightened at so many times its detail and brought down by area, so that fine grain does not alias."""
@@ -129,7 +130,7 @@ def find_table(images: Sequence[Image], bar_mm: float = 100.0, expected: Sequenc
     for k, (image, own) in enumerate(zip(images, seen, strict=True)):
         _judge(image, own, expected if len(images) == 1 else (), f"picture {k + 1}" if len(images) > 1 else "the picture")
     side = MARKER_MM * bar_mm / 100.0
-    return _fit(seen, [(i.shape[0], i.shape[1]) for i in images], side)
+    return fit_table(seen, [(i.shape[0], i.shape[1]) for i in images], side)
 
 
 def _judge(image: Image, seen: Sequence[MarkerSeen], expected: Sequence[int], name: str) -> None:
@@ -168,7 +169,8 @@ def _listed(numbers: Sequence[int]) -> str:
     return ("marker " if len(numbers) == 1 else "markers ") + ", ".join(map(str, numbers)) + (" is" if len(numbers) == 1 else " are")
 
 
-def _fit(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]], side: float) -> TableSeen:
+def fit_table(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]], side: float) -> TableSeen:
+    """Return the table that explains the markers seen in pictures of some sizes (h, w), each marker ``side`` mm long. Raises BadPicture where pictures share too few."""
     focal = USUAL_FOCAL * max(sizes[0])
     places, starts = _start(seen, sizes, side, focal)
     numbers = sorted(places)
@@ -202,11 +204,16 @@ def _fit(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]],
     begin = np.concatenate(
         [np.zeros(3), *(np.concatenate([turn, move / 1000.0]) for turn, move in (starts[k] for k in range(len(seen)))), np.array([places[n] for n in free]).ravel() / 100.0]
     )
-    x = least_squares(off, begin, method="trf", x_scale="jac", loss="soft_l1", f_scale=4.0, max_nfev=60, ftol=1e-7).x
-    # A corner that something lies over is off by far: it is left out, and the rest fitted once more.
-    far = np.hypot(*off(x)[3:].reshape(-1, 2).T) * CORNER_PX
-    keep = [(f < max(0.5, 4 * float(np.median(far)))).astype(float) for f in np.split(far, np.cumsum([len(t) for t in there])[:-1])]
-    x = least_squares(off, x, method="trf", x_scale="jac", max_nfev=30, ftol=1e-8).x
+    # A corner that something lies over is off by far: it is left out, and the rest fitted once more; each time all are looked at.
+    x = begin
+    for _ in range(ROUNDS):
+        x = least_squares(off, x, method="lm", x_scale="jac", ftol=1e-9, xtol=1e-9).x
+        used, keep = keep, [np.ones(len(t)) for t in there]
+        far = np.hypot(*off(x)[3:].reshape(-1, 2).T) * CORNER_PX
+        limit = max(0.5, 4 * float(np.median(far)))
+        keep = [_kept(f, limit) for f in np.split(far, np.cumsum([len(t) for t in there])[:-1])]
+        if all(np.array_equal(a, b) for a, b in zip(used, keep, strict=True)):
+            break
     views = tuple(View(x[3 + 6 * k : 6 + 6 * k], x[6 + 6 * k : 9 + 6 * k] * 1000.0, float(focal * np.exp(x[0])), (float(x[1]), float(x[2])), size) for k, size in enumerate(sizes))
     table = corners(x[at:] * 100.0)
     views, table = _squared(views, table)
@@ -215,6 +222,16 @@ def _fit(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]],
         for v, w, t, g in zip(views, which, there, keep, strict=True)
     ])  # fmt: skip
     return TableSeen(views, {n: table[who[n]] for n in numbers}, float(np.sqrt((left**2).mean())), seen)
+
+
+def _kept(far: Floats, limit: float) -> Floats:
+    """1 for the corners to keep, 0 for those farther off than a limit; of a marker's four the worst alone, since one wrong corner draws the others off with it."""
+    each = far.reshape(-1, 4)
+    out = np.ones(each.shape)
+    worst = each.argmax(axis=1)
+    rows = np.arange(len(each))
+    out[rows, worst] = each[rows, worst] <= limit
+    return out.ravel()
 
 
 def _squared(views: tuple[View, ...], table: Floats) -> tuple[tuple[View, ...], Floats]:

@@ -97,6 +97,7 @@ export function Offer({ offer, hide, onToggle }: { offer: { number: string; chos
           <span className="ml-auto truncate text-[13px] text-ink-soft">{hide.kind}</span>
         </span>
         {offer.fair_m2 !== undefined && <span className="block text-[13px] text-ink-soft">grade {hide.grade}, {units.area(offer.fair_m2)} fair for these</span>}
+        {!(hide.measured && hide.looked_enough) && <span className="block border-l-4 border-brass pl-1.5 text-[13px]">{hide.measured ? hide.looked : 'not measured yet'}</span>}
         {offer.never !== undefined && offer.never.length > 0 && <span className="block text-[13px] text-unsound">too little for: {offer.never.join(', ')}</span>}
       </button>
     </li>

@@ -1,5 +1,7 @@
+import { useQuery } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
+import { api, told } from '../../api/client'
 import { HideView, type At as Place, type ViewHandle } from '../../hide/HideView'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
@@ -17,15 +19,20 @@ import { WorthMarks, WorthPanel } from './WorthPanel'
 const TABS = [['look', 'Look it over'], ['worth', 'Its worth'], ['history', 'History']] as const
 const RINGED: StepName[] = ['surface', 'feel', 'flesh', 'flex']
 
-/** One hide: looked over step by step, what it is worth, what was done with it. */
+/** The hide that the address names; the room is made anew for each, so that what was begun on one stays with it. */
 export function HideRoom() {
   const id = Number(useParams().id)
+  return <OneHide key={id} id={id} />
+}
+
+/** One hide: looked over step by step, what it is worth, what was done with it. */
+function OneHide({ id }: { id: number }) {
   const hide = useHide(id)
   const change = useChange(id)
   const go = useNavigate()
+  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
   const units = useUnits()
   const [search, setSearch] = useSearchParams()
-  const tab = search.get('tab') ?? 'look'
   const view = useRef<ViewHandle>(null)
   const [at, setAt] = useState<StepName | null>(null)
   const [photo, setPhoto] = useState(true)
@@ -40,6 +47,9 @@ export function HideRoom() {
   if (hide.isPending) return <Waiting what="the hide" />
   if (!hide.data) return <div className="p-8"><Trouble error={hide.error} /><Link to="/leather" className="mt-4 inline-block underline">Back to the rack</Link></div>
   const known = hide.data
+  const woven = known.rack.kind === 'roll'
+  const asked = search.get('tab') ?? 'look'
+  const tab = woven && asked === 'look' ? 'worth' : asked
   const step = at ?? known.steps.find((s) => !s.done)?.step ?? 'backbone'
   const mirrored = tab === 'look' && step === 'flesh'
   const ringing = tab === 'look' && RINGED.includes(step)
@@ -71,6 +81,11 @@ export function HideRoom() {
   }
   /** What was begun is cleared at once, so that the next can be begun; it comes back where saving failed. */
   const changeOr = (c: Change, failed?: () => void) => { change.mutate(c, { onError: () => { failed?.() } }) }
+  const takeDown = (by: number) => {
+    const all = rack.data ?? []
+    const other = all[(all.findIndex((h) => h.id === id) + by + all.length) % Math.max(1, all.length)]
+    if (other) void go(`/leather/${other.id}?tab=${tab}`)
+  }
   const next = () => {
     const k = known.steps.findIndex((s) => s.step === step)
     change.mutate({ step: { step, done: true, note: null } })
@@ -109,6 +124,8 @@ export function HideRoom() {
             <RoomKeys room="Leather" keys={[
               { key: 'n', does: 'this step is done, on to the next', act: next },
               { key: 'u', does: 'undo the newest change', act: () => { if (known.can_undo) change.mutate('undo') } },
+              { key: 'ArrowRight', shown: '→', does: 'take down the next hide', act: () => { takeDown(1) } },
+              { key: 'ArrowLeft', shown: '←', does: 'take down the one before', act: () => { takeDown(-1) } },
               { key: 'p', does: 'show its picture, or hide it', act: () => { setPhoto(!photo) } },
               { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
               { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
@@ -120,7 +137,7 @@ export function HideRoom() {
       </div>
       <section className="docket flex min-h-0 flex-col" aria-label={`Docket of ${known.rack.number}`}>
         <nav className="flex border-b border-docket-line" aria-label="What to do with it">
-          {TABS.map(([name, words]) => <button key={name} type="button" aria-current={tab === name} className={`min-h-12 flex-1 px-2 font-stamp text-[17px] ${tab === name ? 'font-bold shadow-[inset_0_-4px_0_#d9a441]' : 'text-ink-soft hover:text-ink'}`} onClick={() => { setSearch({ tab: name }, { replace: true }) }}>{words}</button>)}
+          {TABS.filter(([name]) => !(woven && name === 'look')).map(([name, words]) => <button key={name} type="button" aria-current={tab === name} className={`min-h-12 flex-1 px-2 font-stamp text-[17px] ${tab === name ? 'font-bold shadow-[inset_0_-4px_0_#d9a441]' : 'text-ink-soft hover:text-ink'}`} onClick={() => { setSearch({ tab: name }, { replace: true }) }}>{words}</button>)}
         </nav>
         <div className="min-h-0 flex-1 overflow-auto px-5 pt-3 pb-5">
           <Trouble error={hide.error} onPaper />

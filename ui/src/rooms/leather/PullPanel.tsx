@@ -22,8 +22,8 @@ export function PullPanel({ known, draft, onDraft, onChange }: Shown) {
           <li key={p.id} className="border-b border-docket-line py-1">
             <div className="flex items-baseline gap-3">
               <span className="figure w-16 text-lg font-bold">{p.tightness_name}</span>
-              <span>{p.along_mm} mm along, {p.across_mm} across</span>
-              <span className="text-sm text-ink-soft">at {units.length(p.x)}</span>
+              <span className="whitespace-nowrap">{p.along_mm} along, {p.across_mm} across</span>
+              <span className="text-sm whitespace-nowrap text-ink-soft">at {units.length(p.x)}</span>
               <button type="button" className="ml-auto min-h-9 underline" aria-label={`Take out the pull test at ${units.length(p.x)}`} onClick={() => { onChange({ remove: { what: 'pull', id: p.id } }) }}>out</button>
             </div>
             {p.doubt && <p className="my-1 border-l-4 border-unsound bg-unsound/10 px-3 py-1 text-sm">{p.doubt} <button type="button" className="min-h-9 underline" onClick={() => { const { id, x, y, along_mm, across_mm, deg, between_mm = null } = p; onChange({ pull: { id, x, y, along_mm, across_mm, deg, between_mm, sure: true } }) }}>It stands</button></p>}
