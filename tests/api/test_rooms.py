@@ -43,6 +43,7 @@ def _run(client: TestClient, lay_id: int, handed: list[int]) -> dict[str, Any]:
 def test_the_rack_tells_every_hide(workshop: TestClient, queries: list[str]) -> None:
     rack = workshop.get("/api/leather").json()
     assert len(queries) == 2, "hides, and what batches they are kept for"
+    rack = [h for h in rack if h["number"][:2] in ("F-", "O-", "L-", "R-")]  # the demo's own; other tests receive hides too
     assert {h["kind"] for h in rack} == {"side", "shoulder", "bend", "offcut", "roll"}
     for hide in rack:
         assert 0 < hide["usable_m2"] < hide["area_m2"] and hide["worth"] == pytest.approx(hide["area_m2"] * hide["cost_per_m2"])

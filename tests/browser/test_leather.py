@@ -181,6 +181,7 @@ def test_a_hide_by_keys_by_rule_and_from_its_flesh_side(page: Page, address: str
 
     # Two hides side by side at one scale.
     page.goto(f"{address}/leather")
+    expect(page.get_by_role("heading", name="The rack")).to_be_visible()
     page.keyboard.press("c")
     for name in ("F-101", "F-103"):
         page.get_by_role("button", name=re.compile(f"^{name}")).click()
