@@ -35,6 +35,7 @@ class LeatherSettingsIO(BaseModel):
     strap_mm: FiniteFloat
     edge_margin_mm: FiniteFloat
     currency: Annotated[str, Field(max_length=8)]
+    shop: Annotated[str, Field(max_length=80)]
 
 
 class InvoiceIO(BaseModel):

@@ -19,7 +19,6 @@ from fairlay.store.hides import RackHide
 from fairlay.store.settings import leather_settings
 
 router = APIRouter(prefix="/api/leather", tags=["leather"])
-SHOP = "Quillback Yard"
 
 
 @router.get("/deliveries")
@@ -64,7 +63,8 @@ def claim(delivery_id: int) -> Response:
     d = deliveries.delivery_by_id(delivery_id)
     if not d.check.measured:
         raise Refused("no hide of this lot is measured yet", value=0, expected="measured outlines to put beside the invoice")
-    body = claim_pdf(d.invoice, d.check, [h.hide for h in d.hides if h.measured], SHOP, now().date().isoformat(), leather_settings().currency)
+    chosen = leather_settings()
+    body = claim_pdf(d.invoice, d.check, [h.hide for h in d.hides if h.measured], chosen.shop, now().date().isoformat(), chosen.currency)
     return _pdf(body, f"claim-{d.invoice.lot}.pdf")
 
 

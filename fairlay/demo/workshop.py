@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import time
+from dataclasses import replace
 
 from fairlay.core.engine import lay_job
 from fairlay.core.lay.order import job_for
@@ -14,7 +15,7 @@ from fairlay.core.rules import Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, LINING, STRAP, articles
 from fairlay.store import articles as article_store
-from fairlay.store import batches, deliveries, hides, lays
+from fairlay.store import batches, deliveries, hides, lays, settings
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 
@@ -49,6 +50,7 @@ def fill_if_empty() -> bool:
     rack = _rack()
     ids = {hide.id: hides.add_hide(hide, about, _looked_over(hide, about)) for hide, about in rack}
     _delivery()
+    settings.set_leather_settings(replace(settings.leather_settings(), shop="Quillback Yard"))
     made = {article.slug: article_store.add_article(article) for article in articles()}
     today = now().date()
 

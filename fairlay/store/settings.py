@@ -19,7 +19,7 @@ NAME = "leather"
 
 @dataclass(frozen=True)
 class LeatherSettings:
-    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``strap_mm``: how wide a strap is looked for."""
+    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``strap_mm``: how wide a strap is looked for; ``shop``: the name a claim is signed with."""
 
     chalks: tuple[Chalk, ...] = USUAL_CHALKS
     limits: tuple[float, float, float] = USUAL_LIMITS
@@ -27,6 +27,7 @@ class LeatherSettings:
     strap_mm: float = 40.0
     edge_margin_mm: float = 4.0
     currency: str = ""
+    shop: str = ""
 
 
 _SETTINGS = TypeAdapter(LeatherSettings)

@@ -134,7 +134,7 @@ def claim_pdf(invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: st
     words(f"Lot {invoice.lot} of {invoice.mill}: measured area", 18, 16, bold)
     y -= 7
     words(
-        f"{shop}, {day}. {invoice.material}, {invoice.tannage}, {invoice.colour}, {invoice.thickness_mm:g} mm, grade {invoice.grade}; {invoice.price:.2f} {currency} per {'m²' if invoice.unit == 'm2' else 'ft²'}.",
+        f"{shop + ', ' if shop else ''}{day}. {invoice.material}, {invoice.tannage}, {invoice.colour}, {invoice.thickness_mm:g} mm, grade {invoice.grade}; {invoice.price:.2f} {currency} per {'m²' if invoice.unit == 'm2' else 'ft²'}.",
         18,
     )
     y -= 5

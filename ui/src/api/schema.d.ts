@@ -2409,6 +2409,8 @@ export interface components {
             edge_margin_mm: number;
             /** Limits */
             limits: number[];
+            /** Shop */
+            shop: string;
             /** Strap Mm */
             strap_mm: number;
             /** Tolerance */

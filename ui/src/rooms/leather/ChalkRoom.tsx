@@ -46,6 +46,7 @@ export function ChalkRoom() {
           <LengthField label="Width of a strap" mm={own.strap_mm} onChange={(strap_mm) => { set({ strap_mm }) }} />
           <LengthField label="Margin along the edge" mm={own.edge_margin_mm} onChange={(edge_margin_mm) => { set({ edge_margin_mm }) }} hint="of hides received from now on" />
           <TextField label="Currency" value={own.currency} onChange={(currency) => { set({ currency }) }} live className="w-24" />
+          <TextField label="The shop’s name, on a claim" value={own.shop} onChange={(shop) => { set({ shop }) }} live className="w-64" />
         </div>
         <Trouble error={keep.error} onPaper />
         <div className="mt-4 flex gap-3"><Button look="brass" className="min-h-12" disabled={!changed || keep.isPending} onClick={() => { if (changed) keep.mutate(changed) }}>Keep these choices</Button>{changed && <Button className="min-h-12" onClick={() => { setChanged(null) }}>Leave them as they were</Button>}</div>
