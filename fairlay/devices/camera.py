@@ -14,6 +14,7 @@ from shapely.geometry import Polygon
 from fairlay.core.capture.grid_page import INK, LINE_MM, GridPage, grid_page
 from fairlay.core.errors import NotFound, Unavailable
 from fairlay.core.shapes.rings import Ring, rings_of
+from fairlay.devices.optics import leaning, rays
 
 Image = NDArray[np.uint8]
 Floats = NDArray[Any]
@@ -85,18 +86,18 @@ def render(scene: Scene) -> Image:
     plane, part, mask = _plane(scene, rng)
     h, w = scene.height_px, scene.width_px
     focal = FOCAL_WIDTHS * w
-    turn: Floats = _turn(scene)
+    turn: Floats = leaning(scene.tilt_deg, scene.roll_deg)
     page = scene.page
     span = max((page.width_mm) / w, (page.height_mm) / h)
     distance = focal * span / scene.fill
     middle = np.array([page.width_mm / 2 + scene.shift_mm[0], page.height_mm / 2 + scene.shift_mm[1], 0.0])
     eye: Floats = middle - turn[2] * distance
-    rays = _rays(scene, focal) @ turn.astype(np.float32)
+    seen = rays(w, h, focal, scene.lens) @ turn.astype(np.float32)
 
     def seen_at(height: float) -> tuple[Floats, Floats]:
-        t: Floats = (-height - eye[2]) / rays[..., 2]
-        x: Floats = (eye[0] + t * rays[..., 0] + ROOM_MM) * PX_PER_MM - 0.5
-        y: Floats = (eye[1] + t * rays[..., 1] + ROOM_MM) * PX_PER_MM - 0.5
+        t: Floats = (-height - eye[2]) / seen[..., 2]
+        x: Floats = (eye[0] + t * seen[..., 0] + ROOM_MM) * PX_PER_MM - 0.5
+        y: Floats = (eye[1] + t * seen[..., 1] + ROOM_MM) * PX_PER_MM - 0.5
         return x.astype(np.float32), y.astype(np.float32)
 
     out: Floats = cv2.remap(plane, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
@@ -139,28 +140,6 @@ class SimulatedCamera:
         if self.at not in self.tables:
             raise Unavailable("nothing lies under the camera", expected="one of " + ", ".join(self.tables))
         return encoded(render(self.tables[self.at]))
-
-
-def _turn(scene: Scene) -> NDArray[np.float64]:
-    """Rows: the camera's right, down and forward in page coordinates (x right, y down, z away from the eye)."""
-    ax, ay, az = np.radians([scene.tilt_deg[0], scene.tilt_deg[1], scene.roll_deg])
-    rx = np.array([[1, 0, 0], [0, np.cos(ax), -np.sin(ax)], [0, np.sin(ax), np.cos(ax)]])
-    ry = np.array([[np.cos(ay), 0, np.sin(ay)], [0, 1, 0], [-np.sin(ay), 0, np.cos(ay)]])
-    rz = np.array([[np.cos(az), -np.sin(az), 0], [np.sin(az), np.cos(az), 0], [0, 0, 1]])
-    return np.asarray((rz @ rx @ ry).T)
-
-
-def _rays(scene: Scene, focal: float) -> Floats:
-    """The ray of every pixel in the camera's own axes, the lens's curve taken out by iteration."""
-    h, w = scene.height_px, scene.width_px
-    x, y = np.meshgrid((np.arange(w, dtype=np.float32) + 0.5 - w / 2) / focal, (np.arange(h, dtype=np.float32) + 0.5 - h / 2) / focal)
-    k1, k2 = scene.lens
-    ux, uy = x.copy(), y.copy()
-    for _ in range(6 if k1 or k2 else 0):
-        r2 = ux * ux + uy * uy
-        f = 1 + k1 * r2 + k2 * r2 * r2
-        ux, uy = x / f, y / f
-    return np.stack([ux, uy, np.ones_like(ux)], axis=-1)
 
 
 def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floats]:

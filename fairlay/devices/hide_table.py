@@ -18,6 +18,7 @@ from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, RIM_MM, fields
 from fairlay.core.errors import NotFound, Unavailable
 from fairlay.core.shapes.rings import Ring, rings_of
 from fairlay.devices.camera import FOCAL_WIDTHS, Image, Picture, encoded
+from fairlay.devices.optics import leaning, rays
 
 Floats = NDArray[Any]
 Colour = tuple[float, float, float]
@@ -98,19 +99,19 @@ def render_hide(scene: HideScene) -> Image:
     table, face, mask, lift = _layers(scene, rng)
     h, w = scene.height_px, scene.width_px
     focal = FOCAL_WIDTHS * w
-    turn = _turn(scene)
+    turn = leaning(scene.tilt_deg, scene.roll_deg)
     eye = np.array([*scene.eye, 0.0]) - turn[2] * (focal * scene.span_mm / w)
     warm = np.array([1 + scene.warmth, 1.0, 1 - scene.warmth], np.float32) * scene.light
     lean = rng.uniform(0, 2 * np.pi)
     out: Image = np.empty((h, w, 3), np.uint8)
     for top in range(0, h, BAND):
         low = min(h, top + BAND)
-        rays = _rays(scene, focal, top, low) @ turn.astype(np.float32)
+        own_rays = rays(w, h, focal, scene.lens, top, low) @ turn.astype(np.float32)
 
-        def seen_at(z: Floats | float, rays: Floats = rays) -> tuple[Floats, Floats]:
-            t = (-z - eye[2]) / rays[..., 2]
-            x = (eye[0] + t * rays[..., 0]) * PX_PER_MM - 0.5
-            y = (eye[1] + t * rays[..., 1]) * PX_PER_MM - 0.5
+        def seen_at(z: Floats | float, along: Floats = own_rays) -> tuple[Floats, Floats]:
+            t = (-z - eye[2]) / along[..., 2]
+            x = (eye[0] + t * along[..., 0]) * PX_PER_MM - 0.5
+            y = (eye[1] + t * along[..., 1]) * PX_PER_MM - 0.5
             return x.astype(np.float32), y.astype(np.float32)
 
         own: Floats = cv2.remap(table, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32) / 255
@@ -153,28 +154,6 @@ class SimulatedHideCamera:
         if self.at not in self.tables:
             raise Unavailable("nothing lies under the camera", expected="one of " + ", ".join(self.tables))
         return encoded(render_hide(self.tables[self.at][self.shot]))
-
-
-def _turn(scene: HideScene) -> NDArray[np.float64]:
-    """Rows: the camera's right, down and forward, on the table's axes (x right, y down, z away from the eye)."""
-    ax, ay, az = np.radians([scene.tilt_deg[0], scene.tilt_deg[1], scene.roll_deg])
-    rx = np.array([[1, 0, 0], [0, np.cos(ax), -np.sin(ax)], [0, np.sin(ax), np.cos(ax)]])
-    ry = np.array([[np.cos(ay), 0, np.sin(ay)], [0, 1, 0], [-np.sin(ay), 0, np.cos(ay)]])
-    rz = np.array([[np.cos(az), -np.sin(az), 0], [np.sin(az), np.cos(az), 0], [0, 0, 1]])
-    return np.asarray((rz @ rx @ ry).T)
-
-
-def _rays(scene: HideScene, focal: float, top: int, low: int) -> Floats:
-    """The rays of the picture's lines ``top`` to ``low`` in the camera's own axes, the lens's curve taken out by iteration."""
-    h, w = scene.height_px, scene.width_px
-    x, y = np.meshgrid((np.arange(w, dtype=np.float32) + 0.5 - w / 2) / focal, (np.arange(top, low, dtype=np.float32) + 0.5 - h / 2) / focal)
-    k1, k2 = scene.lens
-    ux, uy = x.copy(), y.copy()
-    for _ in range(6 if k1 or k2 else 0):
-        r2 = ux * ux + uy * uy
-        f = 1 + k1 * r2 + k2 * r2 * r2
-        ux, uy = x / f, y / f
-    return np.stack([ux, uy, np.ones_like(ux)], axis=-1)
 
 
 def _px(points: NDArray[np.float64]) -> NDArray[np.int32]:

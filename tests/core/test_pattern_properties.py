@@ -19,7 +19,8 @@ from fairlay.core.pattern.contour import contour_of, flatten, mirrored_over, mov
 from fairlay.core.pattern.edges import XY
 from fairlay.core.pattern.half import unfold
 from fairlay.core.pattern.stitching import lay_out
-from fairlay.core.shapes.rings import as_points, clean_ring, pieces_of, region, rings_of, simple_ring, union
+from fairlay.core.shapes.rings import as_points, clean_ring, common, pieces_of, region, rings_of, simple_ring, union
+from fairlay.core.tolerances import FLATTEN_MM
 
 lengths = st.floats(40, 900)
 
@@ -33,7 +34,8 @@ def test_a_rectangle_is_as_large_as_asked(length: float, width: float, share: fl
     radius = share * min(length, width)
     ring = flatten(draw("rectangle", {"length": length, "width": width, "radius": radius}).contour)
     assert np.ptp(ring, axis=0) == pytest.approx([length, width], abs=0.02)
-    assert area(ring) == pytest.approx(length * width - (4 - np.pi) * radius**2, rel=0.012)
+    # Chords stand off their arcs by FLATTEN_MM at most, and nodes are written to a thousandth of a mm.
+    assert area(ring) == pytest.approx(length * width - (4 - np.pi) * radius**2, abs=2 * np.pi * radius * FLATTEN_MM + 0.001 * (length + width))
 
 
 @given(st.floats(20, 800))
@@ -47,10 +49,11 @@ def test_a_disc_is_round(across: float) -> None:
 def test_moving_turning_and_mirroring_keep_an_area(length: float, share: float, dx: float, dy: float, turn: float) -> None:
     contour = draw("lens", {"length": length, "width": length * share * 0.8, "blunt": length * share * 0.1}).contour
     own = area(flatten(contour))
+    off = 2 * Polygon(flatten(contour)).length * FLATTEN_MM
     assert area(flatten(moved(contour, dx, dy))) == pytest.approx(own, rel=1e-4)
-    assert area(flatten(turned(contour, turn))) == pytest.approx(own, rel=0.012)
-    assert area(flatten(mirrored_over(contour, (dx, dy), (dx + 100, dy + 30)))) == pytest.approx(own, rel=0.012)
-    assert area(flatten(scaled(contour, 2.0))) == pytest.approx(4 * own, rel=0.012)
+    assert area(flatten(turned(contour, turn))) == pytest.approx(own, abs=off)
+    assert area(flatten(mirrored_over(contour, (dx, dy), (dx + 100, dy + 30)))) == pytest.approx(own, abs=off)
+    assert area(flatten(scaled(contour, 2.0))) == pytest.approx(4 * own, abs=4 * off)
 
 
 @given(st.floats(60, 500), st.floats(60, 500), st.floats(-20, 40))
@@ -58,10 +61,12 @@ def test_a_half_unfolds_to_twice_itself(fold: float, width: float, lean: float) 
     half = contour_of([(0, 0), (width, lean), (width, fold), (0, fold)])
     whole = unfold(half, XY(0, 0), XY(0, fold))
     ring = flatten(whole.contour)
-    assert area(ring) == pytest.approx(2 * area(flatten(half)), rel=5e-3)
+    assert area(ring) == pytest.approx(2 * area(flatten(half)), rel=1e-3)
     shape = Polygon(ring)
     assert shape.symmetric_difference(scale(shape, -1, 1, origin=(0, 0))).area < 1e-3 * shape.area
-    assert bool(whole.says) is (abs(whole.off_square_deg[0]) > 1.0 or abs(whole.off_square_deg[1]) > 1.0 or whole.bow_mm > 0.5)
+    off = np.degrees(np.arctan2(lean, width))
+    assert whole.bow_mm < 0.01 and abs(whole.off_square_deg[0]) == pytest.approx(abs(off), abs=0.06)
+    assert bool(whole.says) is bool(abs(off) > 1.0)
 
 
 @given(st.lists(st.tuples(st.floats(0, 600), st.floats(0, 600)), min_size=2, max_size=5, unique=True), st.floats(2, 8), st.sampled_from(["nearest", "ease", "pitch"]))
@@ -75,11 +80,11 @@ def test_stitch_holes_lie_on_their_line_from_end_to_end(points: list[tuple[float
     assert np.hypot(*(found.holes[0] - line[0])) < 1e-6 and np.hypot(*(found.holes[-1] - line[-1])) < 1e-6
     assert found.stitches == len(found.holes) - 1 and found.run_mm == pytest.approx(LineString(line).length, abs=0.01)
     assert sum(leg.length_mm for leg in found.legs) == pytest.approx(found.run_mm, abs=0.1)
-    assert pitch * 0.9 - 1e-3 <= found.nearest_pitch_mm <= pitch * 1.1 + 1e-3
+    assert pitch * 0.9 - 5e-4 <= found.nearest_pitch_mm <= pitch * 1.1 + 5e-4, "it is told to a thousandth"
 
 
 SHEET = np.array([[0, 0], [1000, 0], [1000, 600], [0, 600.0]])
-boxes = st.tuples(st.integers(0, 900), st.integers(0, 500), st.integers(20, 400), st.integers(20, 300))
+boxes = st.tuples(st.floats(0, 900), st.floats(0, 500), st.floats(20, 400), st.floats(20, 300))
 
 
 def ring_of(x: float, y: float, w: float, h: float) -> np.ndarray:
@@ -87,7 +92,7 @@ def ring_of(x: float, y: float, w: float, h: float) -> np.ndarray:
 
 
 @settings(max_examples=40)
-@given(st.lists(st.tuples(boxes, st.integers(1, 4), st.floats(0, 180)), max_size=5), st.integers(0, 30), st.lists(st.tuples(boxes, st.integers(1, 3)), max_size=4))
+@given(st.lists(st.tuples(boxes, st.integers(1, 4), st.floats(0, 180)), max_size=5), st.floats(0, 30), st.lists(st.tuples(boxes, st.integers(1, 3)), max_size=4))
 def test_the_leather_is_accounted_for_whole(
     zones: list[tuple[tuple[float, float, float, float], int, float]], margin: float, flaws: list[tuple[tuple[float, float, float, float], int]]
 ) -> None:
@@ -152,3 +157,19 @@ def test_a_ring_made_simple_encloses_nearly_the_same(seed: int) -> None:
     clean = simple_ring(ring)
     assert Polygon(clean).is_valid and area(clean) == pytest.approx(np.pi * 1e4, rel=0.06)
     assert Polygon(clean_ring(as_points(clean), "the ring")).area == pytest.approx(area(clean), rel=1e-4)
+
+
+def test_leather_that_only_touches_is_none_in_common() -> None:
+    a, b = box(0, 0, 100, 100), box(100, 0, 200, 100)
+    assert common(a, b).is_empty and common(a, b, a).area == 0
+    corner = Polygon([(0, 0), (60, 0), (60, 40), (100, 40), (100, 100), (0, 100)])
+    ell = Polygon([(60, 0), (120, 0), (120, 60), (80, 60), (80, 40), (60, 40)])
+    found = common(corner, ell)
+    assert found.area == pytest.approx(20 * 20) and found.geom_type == "Polygon"
+    assert common(found, Polygon()).is_empty
+
+
+def test_a_flaw_along_the_border_of_a_zone_is_accounted_for() -> None:
+    hide = Hide("x", "side", SHEET, zones=(Zone(ring_of(0, 0, 23, 34), 1),), flaws=(Flaw("hole", 3, ring_of(0, 0, 20, 34)),))
+    found = account(Job("", (hide,), ()), Lay(()), hide)
+    assert next(c.usable_m2 for c in found.classes if c.tightness == 1) == pytest.approx(3 * 34 / 1e6)

@@ -11,7 +11,7 @@ from fairlay.core.lay.check import hide_shapes
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.leather import Hide
 from fairlay.core.leather.hide import TIGHTNESS_NAMES
-from fairlay.core.shapes.rings import union
+from fairlay.core.shapes.rings import common, union
 
 
 @dataclass(frozen=True)
@@ -41,14 +41,14 @@ def account(job: Job, lay: Lay, hide: Hide) -> HideAccount:
     whole: BaseGeometry = hide.region
     if hide.is_roll:
         x0, y0, _, y1 = whole.bounds
-        whole = whole.intersection(box(x0, y0, max((s.bounds[2] for s in shapes), default=x0), y1))
-    within, usable = whole.intersection(hide.within_margin), whole.intersection(hide.usable)
+        whole = common(whole, box(x0, y0, max((s.bounds[2] for s in shapes), default=x0), y1))
+    within, usable = common(whole, hide.within_margin), common(whole, hide.usable)
     placed = union(shapes)
     classes, zoned = [], [Polygon()]
     for tightness, name in TIGHTNESS_NAMES.items():
         ground = union(shown for zone, shown in hide.zone_regions if zone.tightness == tightness)
         zoned.append(ground)
-        ground = usable.intersection(ground)
+        ground = common(usable, ground)
         if ground.area > 100:
             classes.append(ClassAccount(tightness, name, ground.area / 1e6, placed.intersection(ground).area / 1e6))
     rest = usable.difference(union(zoned))

@@ -21,7 +21,7 @@ from fairlay.core.leather.hide import FLAW_KINDS, SEVERITY_NAMES, TIGHTNESS_NAME
 from fairlay.core.leather.mend import painted, parted
 from fairlay.core.leather.pull import USUAL_LIMITS, PullTest, check_pull, corrected_map
 from fairlay.core.leather.usual_map import usual_map
-from fairlay.core.shapes.rings import Ring, as_points, clean_ring, pieces_of
+from fairlay.core.shapes.rings import Ring, as_points, clean_ring, common, pieces_of
 
 Points = list[list[float]]
 Step = Literal["backbone", "surface", "feel", "flesh", "flex", "pull", "thickness", "colour"]
@@ -235,12 +235,12 @@ def with_tightness(looking: LookingOver, zone: ZoneDrawn) -> LookingOver:
 
 def with_way(looking: LookingOver, x: float, y: float, way_deg: float, reach_mm: float) -> LookingOver:
     """Return the document with the line of least stretch known round a place: as tight there as the guess says, giving most across the way."""
-    disc = Point(x, y).buffer(reach_mm).intersection(Polygon(looking.ring))
+    disc = common(Point(x, y).buffer(reach_mm), Polygon(looking.ring))
     over: list[ZoneDrawn] = []
     covered = Polygon()
     for zone in reversed(looking.guess):
         own = Polygon(zone.outline).buffer(0)
-        parts = pieces_of(shapely.set_precision(disc.intersection(own).difference(covered), 0.1), 100.0)
+        parts = pieces_of(shapely.set_precision(common(disc, own).difference(covered), 0.1), 100.0)
         over += [ZoneDrawn(as_points(np.asarray(part.exterior.coords)[:-1], 1), zone.tightness, (way_deg + 90.0) % 180.0) for part in parts]
         covered = covered.union(own)
     # Larger parts first: what lies in a hole of one is laid over it.

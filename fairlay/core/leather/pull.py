@@ -21,7 +21,7 @@ from shapely.ops import voronoi_diagram
 
 from fairlay.core.errors import BadHide
 from fairlay.core.leather.hide import TIGHTNESS_NAMES, Zone
-from fairlay.core.shapes.rings import Ring, pieces_of, region, union
+from fairlay.core.shapes.rings import Ring, common, pieces_of, region, union
 
 Floats = NDArray[np.float64]
 
@@ -137,10 +137,10 @@ def corrected_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], t
         own = zone.tightness - 0.5
         for tightness in TIGHTNESS_NAMES:
             low, high = (-math.inf if tightness == 1 else tightness - 1 - own), (math.inf if tightness == 4 else tightness - own)
-            ground = _filled(drawn, low, high).intersection(shown) if by.min() < high and by.max() > low else Polygon()
+            ground = common(_filled(drawn, low, high), shown) if by.min() < high and by.max() > low else Polygon()
             for stretch, part in [(zone.stretch_deg, elsewhere), *ways]:
                 # Onto a tenth of a mm in one go, so that what is written and read back does not cross itself.
-                own_ground = shapely.set_precision(ground.intersection(part), WRITTEN_MM)
+                own_ground = shapely.set_precision(common(ground, part), WRITTEN_MM)
                 out += [Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch) for p in pieces_of(own_ground, LEAST_ZONE_MM2)]
     # The largest first: a zone's holes are covered by what fills them.
     out.sort(key=lambda z: -Polygon(z.outline).area)
@@ -176,7 +176,7 @@ def _shown(leather: Polygon, guess: Sequence[Zone]) -> list[tuple[Zone, BaseGeom
     out: list[tuple[Zone, BaseGeometry]] = []
     covered: BaseGeometry = Polygon()
     for zone in reversed(guess):
-        whole = Polygon(zone.outline).buffer(0).intersection(leather)
+        whole = common(Polygon(zone.outline).buffer(0), leather)
         out.append((zone, whole.difference(covered)))
         covered = covered.union(whole)
     out.append((Zone(np.zeros((0, 2)), 2, 90.0), leather.difference(covered)))
@@ -204,7 +204,7 @@ def _tested_ways(leather: Polygon, guess: Sequence[Zone], tests: Sequence[PullTe
         most = (way + 90.0) % 180.0
         guessed = next((z.stretch_deg for z in reversed(guess) if Polygon(z.outline).buffer(0).contains(Point(t.x, t.y))), 90.0)
         if abs((most - guessed + 90.0) % 180.0 - 90.0) > SAME_WAY_DEG:
-            out.append((most, cells[t.id].intersection(Point(t.x, t.y).buffer(REACH_MM)).intersection(leather)))
+            out.append((most, common(cells[t.id], Point(t.x, t.y).buffer(REACH_MM), leather)))
     return [(way, part) for way, part in out if not part.is_empty]
 
 

@@ -17,7 +17,7 @@ from shapely.geometry.base import BaseGeometry
 from fairlay.core.leather.hide import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_ground
-from fairlay.core.shapes.rings import rings_of, union
+from fairlay.core.shapes.rings import common, rings_of, union
 
 CELL_MM: Final = 10.0
 CLEAN_TIGHTNESS: Final = 2
@@ -139,7 +139,7 @@ def accepted_by(hide: Hide, pieces: Sequence[Piece], policy: Policy | None = Non
     either = union(grounds)
     every: BaseGeometry = grounds[0] if grounds else Polygon()
     for g in grounds[1:]:
-        every = every.intersection(g)
+        every = common(every, g)
     never = tuple(p.id for p, g in zip(pieces, grounds, strict=True) if g.area < p.area_mm2)
     any_m2 = either.area / 1e6
     return Accepted(any_m2, every.area / 1e6, hide.region.area / 1e6 * hide.cost_per_m2 / any_m2 if any_m2 > 1e-6 else math.inf, never)

@@ -113,6 +113,14 @@ def union(parts: Iterable[BaseGeometry]) -> BaseGeometry:
     return merged
 
 
+def common(first: BaseGeometry, *others: BaseGeometry) -> BaseGeometry:
+    """Return the area that geometries share. Where they only touch, in a line or a point, nothing of it: GEOS gives such crumbs too, and cannot go on reckoning with them."""
+    out = first
+    for other in others:
+        out = union(pieces_of(out.intersection(other), 0.0))
+    return out
+
+
 def as_points(ring: Ring, decimals: int = 3) -> list[list[float]]:
     """Return a ring as plain lists for JSON, rounded to ``decimals``."""
     return [[float(x), float(y)] for x, y in np.round(ring, decimals)]
