@@ -114,7 +114,8 @@ def worth_of(hide_id: int) -> WorthOut:
     known = looking.known(hide_id)
     hide, material = known.rack.hide, known.rack.material
     usable = hide.usable.area / 1e6
-    block, strap = clean_block(hide), strap_run(hide, leather_settings().strap_mm)
+    # Woven stuff has no best block and no lane: it is alike all over.
+    block, strap = (None, None) if hide.is_roll else (clean_block(hide), strap_run(hide, leather_settings().strap_mm))
     out = []
     for kept in articles.all_articles():
         cut = cutlist(kept.article, (), kept.letter)
@@ -244,7 +245,8 @@ def _act(asked: Change) -> tuple[Act, str, EventKind]:
     cut = asked.cut
     if cut is None:
         raise Refused("an empty change", value=None, expected="one change; nothing was changed")
-    return lambda k: _cut(k, cut.line), cut.words or "cut", "cut"
+    # A cut without a word is the outline mended; one that says what for has used leather.
+    return lambda k: _cut(k, cut.line), cut.words or "outline cut along a line", "cut" if cut.words else "outline"
 
 
 def _cut(known: LookingOver, line: list[list[float]]) -> LookingOver:

@@ -178,7 +178,7 @@ class NewOutline(BaseModel):
 
 
 class CutOff(BaseModel):
-    """A cut across the hide; ``words`` say why, as "cut for B-29"."""
+    """A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without words its outline is mended."""
 
     line: Line
     words: Annotated[str, Field(max_length=120)] = ""

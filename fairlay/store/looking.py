@@ -60,6 +60,8 @@ def change(hide_id: int, act: Callable[[LookingOver], LookingOver], words: str, 
         return int(row.version)
     note(hide_id, kind, words, looking_values(before))
     _forget_old(hide_id)
+    if kind == "cut":
+        row.state = "part used"
     return _keep(row, after)
 
 
@@ -75,6 +77,8 @@ def undo(hide_id: int) -> int:
     before = read_looking(event.before)
     words = event.words
     event.delete_instance()
+    if event.kind == "cut" and row.state == "part used" and not HideEventRow.select().where(HideEventRow.hide == hide_id, HideEventRow.kind == "cut").exists():
+        row.state = "received"
     note(hide_id, "undone", f"undone: {words}")
     return _keep(row, before)
 

@@ -284,3 +284,10 @@ def test_a_hide_from_elsewhere_keeps_its_zones() -> None:
     assert len(again.flaws) == 15 and len(again.thickness) == len(hide.thickness)
     for (a, shown_a), (b, shown_b) in zip(hide.zone_regions, again.zone_regions, strict=True):
         assert a.tightness == b.tightness and shown_a.symmetric_difference(shown_b).area < 200
+
+
+def test_a_ring_that_is_cut_through_stays_as_far_as_there_is_leather() -> None:
+    known, _ = cut_along(with_flaw(SIDE, flaw("edge", 1800, 300)), [[1805, -5], [1805, Y1 + 5]])
+    (left,) = known.flaws
+    assert Polygon(left.outline).area == pytest.approx(Polygon(ring(0, 0)).area * 0.655, rel=0.03)
+    assert Polygon(known.ring).buffer(0.05).covers(Polygon(left.outline))

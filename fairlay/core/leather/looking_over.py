@@ -348,7 +348,9 @@ def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, Ring | N
 
 def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:
     moved = replace(looking, outline=as_points(np.asarray(kept.exterior.coords)[:-1], 2), holes=[as_points(np.asarray(r.coords)[:-1], 2) for r in kept.interiors], measured=True)
-    inside = [f for f in moved.flaws if Polygon(f.outline).buffer(0).intersects(kept)]
+    # A ring that the new edge runs through is kept as far as it lies on leather.
+    shown = ((f, max(pieces_of(common(Polygon(f.outline).buffer(0), kept)), key=lambda p: p.area, default=None)) for f in moved.flaws)
+    inside = [replace(f, outline=as_points(np.asarray(p.exterior.coords)[:-1], 2)) for f, p in shown if p is not None]
     near = kept.buffer(5.0)
     return at_origin(replace(
         moved, flaws=inside, pulls=[p for p in moved.pulls if near.contains(Point(p.x, p.y))], readings=[r for r in moved.readings if near.contains(Point(r.x, r.y))],

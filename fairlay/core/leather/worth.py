@@ -177,7 +177,7 @@ def suits_batch(hide: Hide, pieces: Sequence[Piece], names: dict[str, str], poli
         score += own * fair / usable
     tight = 1.0 - hide.looser_than(1).intersection(hide.usable).area / usable
     loosest = min(p.max_tightness for p in pieces)
-    fine = tight > 0.6 and loosest >= 3
+    fine = bool(hide.zones) and tight > 0.6 and loosest >= 3
     if not share:
         return Suited(0.0, 0.0, "it bears none of the pieces: " + _few(never))
     reason = f"bears {share:.0%} of the order; no place for {_few(never)}" if never else f"bears every piece, each on {score / share:.0%} of its usable leather in the mean"

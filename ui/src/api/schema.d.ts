@@ -1699,7 +1699,7 @@ export interface components {
         };
         /**
          * CutOff
-         * @description A cut across the hide; ``words`` say why, as "cut for B-29".
+         * @description A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without words its outline is mended.
          */
         CutOff: {
             /** Line */

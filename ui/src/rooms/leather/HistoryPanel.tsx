@@ -10,7 +10,7 @@ import type { Change, Known } from './hide'
 /** What was done with a hide, newest first, and what it was before it was cut; a straight cut made here. */
 export function HistoryPanel({ id, known, onChange }: { id: number; known: Known; onChange: (change: Change) => void }) {
   const events = useQuery({ queryKey: ['hide', id, 'history', known.version], queryFn: () => told(api.GET('/api/leather/hides/{hide_id}/history', { params: { path: { hide_id: id } } })) })
-  const [at, setAt] = useState(known.bounds.x1 - 300)
+  const [at, setAt] = useState(Math.round(known.bounds.x1 - 300))
   const [why, setWhy] = useState('')
   const was = events.data?.find((e) => e.kind === 'cut' && e.outline)?.outline
   return (

@@ -15,7 +15,7 @@ export function OutlinePanel({ known, tool, ends, brush, onBrush, onTool, onChan
     <div className="mt-3 grid gap-2">
       <Link className={`inline-flex min-h-12 items-center justify-center rounded-sm px-4 font-semibold ${known.rack.measured ? 'border border-ink/40' : 'bg-brass hover:bg-[#e7b75c]'}`} to={`/leather/${known.rack.id}/measure`}>{known.rack.measured ? 'Measure it again' : 'Measure it: picture, drawing or rule'}</Link>
       <div className="grid grid-cols-2 gap-2">
-        {TOOLS.map(([t, words]) => <Button key={t} aria-pressed={tool === t} className={tool === t ? 'bg-ink text-chalk hover:bg-ink' : ''} onClick={() => { onTool(t) }}>{words}</Button>)}
+        {TOOLS.map(([t, words]) => <Button key={t} look={tool === t ? 'stop' : 'paper'} aria-pressed={tool === t} onClick={() => { onTool(t) }}>{words}</Button>)}
       </div>
       {tool && <p role="status" className="border-l-4 border-brass bg-brass/15 px-3 py-2">{said}</p>}
       {(tool === 'add' || tool === 'off') && <LengthField label="Brush" mm={brush} onChange={onBrush} />}

@@ -127,7 +127,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
           <p className="text-sm text-ink-soft">{seen.source === 'picture' ? `${plural(seen.markers, 'marker')} agree within ${seen.rms_mm.toFixed(1)} mm · ` : ''}{plural(taken.rings.length, 'ring')}, {plural(taken.holes.length, 'hole')}</p>
           {seen.advice.map((words) => <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{words}</p>)}
           <div className="mt-3 grid grid-cols-3 gap-2">
-            {TOOLS.map(([t, words]) => <Button key={t} aria-pressed={tool === t} className={`px-1 ${tool === t ? 'bg-ink text-chalk hover:bg-ink' : ''}`} onClick={() => { setTool(tool === t ? null : t) }}>{words}</Button>)}
+            {TOOLS.map(([t, words]) => <Button key={t} look={tool === t ? 'stop' : 'paper'} aria-pressed={tool === t} className="px-1" onClick={() => { setTool(tool === t ? null : t) }}>{words}</Button>)}
           </div>
           {tool && <p role="status" className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{TOOLS.find(([t]) => t === tool)?.[2]}</p>}
           {(tool === 'add' || tool === 'take off') && <LengthField label="Brush" mm={brush} onChange={setBrush} />}

@@ -52,7 +52,7 @@ export function WorthPanel({ id, known }: { id: number; known: Known }) {
         {w.batches.map((b, i) => (
           <li key={b.batch_id} className="border-b border-docket-line py-2">
             <Link to={`/batches/${b.batch_id}`} className="flex min-h-9 items-baseline gap-3 hover:underline">
-              <span className="figure text-lg font-bold">{b.batch}</span><span className="truncate">{b.name}</span>
+              <span className="figure text-lg font-bold whitespace-nowrap">{b.batch}</span><span className="truncate">{b.name}</span>
               {b.chosen && <span className="ml-auto shrink-0 text-sm font-semibold text-sound">kept for it</span>}
               {!b.chosen && i === 0 && b.score > 0 && <span className="ml-auto shrink-0 text-sm font-semibold">best</span>}
             </Link>
@@ -60,7 +60,7 @@ export function WorthPanel({ id, known }: { id: number; known: Known }) {
           </li>
         ))}
       </ol>
-      <h2 className="mt-4 font-stamp text-xl font-bold">By tightness</h2>
+      {rack.classes.length > 0 && <h2 className="mt-4 font-stamp text-xl font-bold">By tightness</h2>}
       <table className="mt-1 w-full"><tbody>
         {rack.classes.map((c) => (
           <tr key={c.tightness}>
@@ -82,7 +82,7 @@ export function WorthPanel({ id, known }: { id: number; known: Known }) {
           ))}
         </tbody>
       </table>
-      <p className="mt-3 text-sm text-ink-soft">Longest strap of {w.strap ? units.length(w.strap.width_mm) : ''} width: {w.strap ? units.length(w.strap.length_mm) : 'none'}. Largest clean block: {w.block ? `${units.length(w.block.length_mm)} × ${units.length(w.block.depth_mm)}` : 'none'}. Both in tight or firm leather without a blemish.</p>
+      {rack.kind !== 'roll' && <p className="mt-3 text-sm text-ink-soft">Longest strap of {w.strap ? units.length(w.strap.width_mm) : ''} width: {w.strap ? units.length(w.strap.length_mm) : 'none'}. Largest clean block: {w.block ? `${units.length(w.block.length_mm)} × ${units.length(w.block.depth_mm)}` : 'none'}. Both in tight or firm leather without a blemish.</p>}
     </div>
   )
 }

@@ -23,8 +23,8 @@ export function useChange(id: number) {
       : told(api.POST('/api/leather/hides/{hide_id}/changes', { params: { path: { hide_id: id } }, body: { ...NOTHING, ...change } })),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ['hide', id] })
-      await queries.invalidateQueries({ queryKey: ['leather'] })
-      await queries.invalidateQueries({ queryKey: ['worth', id] })
+      void queries.invalidateQueries({ queryKey: ['leather'] })
+      void queries.invalidateQueries({ queryKey: ['worth', id] })
     },
   })
 }
