@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import time
 
 import pytest
 
-from fairlay.core.engine import lay_job
+from fairlay.core.engine import Progress, lay_job
 from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Lay, measure
 from fairlay.core.lay.measures import worth
@@ -16,19 +17,27 @@ from fairlay.work import together
 from tests import jobs, referee
 
 
-def _processes() -> list[str]:
-    return subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True).stdout.splitlines()
+def _helpers() -> list[str]:
+    """Return the helpers this process has called: tests beside it, in processes of their own, call theirs."""
+    listed = subprocess.run(["ps", "--ppid", str(os.getpid()), "-o", "args"], capture_output=True, text=True, check=True)
+    return [line for line in listed.stdout.splitlines() if "fairlay.work.together" in line]
 
 
 def test_two_processes_lay_one_job() -> None:
     asked = jobs.everything(pieces=[*jobs.everything()["pieces"], jobs.piece("tab", jobs.rectangle(38, 14), 150)])
     job = read_job(json.dumps(asked))
     heard: list[float] = []
-    lay = together.lay_together(job, 7.0, 2, lambda progress: heard.append(progress.worth))
+    helpers: list[int] = []
+
+    def hear(progress: Progress) -> None:
+        heard.append(progress.worth)
+        helpers.append(len(_helpers()))
+
+    lay = together.lay_together(job, 7.0, 2, hear)
     assert referee.broken(asked, write_lay(lay)) == []
     assert heard == sorted(heard) and worth(job, measure(job, lay)) == pytest.approx(heard[-1])
     assert all(u.reason for u in lay.unplaced)
-    assert not [line for line in _processes() if "fairlay.work.together" in line]
+    assert max(helpers) == 1 and not _helpers()
 
 
 def test_a_lay_found_elsewhere_is_taken_over_only_where_it_is_fair_and_better() -> None:
