@@ -20,8 +20,8 @@ LOOK_EVERY_S = 0.35
 def job_out(job: WorkJob) -> JobOut:
     """Return a job as the screen sees it."""
     return JobOut(
-        id=job.id, lay_id=job.lay_id, state=job.state, seconds=job.seconds, spent_s=job.spent_s, version=job.version,
-        revision=job.revision, history=job.history, error=job.error,
+        id=job.id, kind=job.kind, subject=job.subject, state=job.state, seconds=job.seconds, spent_s=job.spent_s, version=job.version,
+        revision=job.revision, history=job.history, said=job.said, error=job.error,
     )  # fmt: skip
 
 

@@ -69,7 +69,7 @@ def run(lay_id: int, asked: RunLay) -> JobOut:
     again = jobs.Asked(tuple(asked.hides), tuple((p.piece, p.copy_number) for p in asked.pinned))
     job_again(saved.job, saved.lay, only=again.hides, pinned=again.pinned)
     job_id = jobs.add_job(lay_id, asked.seconds, asked.seed, again)
-    hand_out(job_id)
+    hand_out(job_id, "lay")
     return job_out(jobs.job_by_id(job_id))
 
 

@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 from fastapi import APIRouter
 
+from fairlay.api.jobs import job_out
 from fairlay.api.leather_models import (
     ArticleWorth,
     BackdropOut,
@@ -23,9 +24,9 @@ from fairlay.api.leather_models import (
     GaugeAt,
     GaugeRead,
     HideRoomOut,
+    PicturesOut,
     PullKnown,
     ReadingKnown,
-    SeenOut,
     StepOut,
     StrapOut,
     WorthOut,
@@ -34,6 +35,7 @@ from fairlay.api.models import Bounds, ClassArea, Matrix, RackHideOut
 from fairlay.api.settings import chalk_out
 from fairlay.api.shapes import hide_shape
 from fairlay.core.errors import Refused
+from fairlay.core.formats.seen_json import SeenRecord
 from fairlay.core.lay.account import account
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.order import cutlist, gap_for, piece_id, pieces_of_batch
@@ -47,7 +49,7 @@ from fairlay.core.leather.worth import accepted_by, clean_block, strap_run, suit
 from fairlay.core.rules import Policy
 from fairlay.core.shapes.rings import as_points
 from fairlay.devices.gauge import SimulatedGauge
-from fairlay.store import articles, batches, hides, looking
+from fairlay.store import articles, batches, hides, jobs, looking
 from fairlay.store.hides import RackHide
 from fairlay.store.settings import leather_settings
 
@@ -186,8 +188,13 @@ def _room(known: looking.Known) -> HideRoomOut:
             picture=f"/api/ways-in/files/{drop.picture}/picture", width_mm=drop.width_mm, height_mm=drop.height_mm,
             matrix=Matrix(a=drop.matrix[0], b=drop.matrix[1], c=drop.matrix[2], d=drop.matrix[3], e=drop.matrix[4], f=drop.matrix[5]),
         ),
-        seen=SeenOut.model_validate(known.seen) if known.seen else None, can_undo=known.can_undo, chalks=chalk_out(chosen), limits=list(chosen.limits),
+        seen=SeenRecord.model_validate(known.seen) if known.seen else None, pictures=_pictures(known.rack.id), can_undo=known.can_undo, chalks=chalk_out(chosen), limits=list(chosen.limits),
     )  # fmt: skip
+
+
+def _pictures(hide_id: int) -> PicturesOut | None:
+    job = jobs.newest_of_hide(hide_id)
+    return None if job is None or job.state == "done" else PicturesOut(job=job_out(job), files=list(job.asked.files), bar_mm=job.asked.bar_mm)
 
 
 def _flaw(f: RingedFlaw) -> FlawKnown:

@@ -7,7 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from fairlay.api.models import Bounds, HideShape, Matrix, Points, RackHideOut
+from fairlay.api.models import Bounds, HideShape, JobOut, Matrix, Points, RackHideOut
+from fairlay.core.formats.seen_json import SeenRecord
 
 StepName = Literal["backbone", "surface", "feel", "flesh", "flex", "pull", "thickness", "colour"]
 StateName = Literal["received", "looked over", "kept", "laid", "part used", "used up"]
@@ -246,33 +247,12 @@ class BackdropOut(BaseModel):
     matrix: Matrix
 
 
-class RingSeen(BaseModel):
-    outline: Points
-    chalk: str
-    severity: int
-    sure: float
+class PicturesOut(BaseModel):
+    """The newest pictures of a hide, while they are read or where nothing sure was found in them: the job, the pictures, what the printed bar measured."""
 
-
-class LineSeen(BaseModel):
-    kind: Literal["backbone", "arrow", "line"]
-    points: Points
-    chalk: str
-
-
-class SeenOut(BaseModel):
-    """What pictures, a drawing or a rule gave of a hide, not yet accepted; in mm on the table."""
-
-    source: Literal["picture", "drawing", "rule"]
-    picture: str | None
-    bounds: Bounds
-    outline: Points
-    holes: list[Points]
-    rings: list[RingSeen]
-    lines: list[LineSeen]
-    area_m2: float
-    markers: int
-    rms_mm: float
-    advice: list[str]
+    job: JobOut
+    files: list[int]
+    bar_mm: float
 
 
 class HideRoomOut(BaseModel):
@@ -293,7 +273,8 @@ class HideRoomOut(BaseModel):
     enough: bool
     neck_left: bool
     backdrop: BackdropOut | None
-    seen: SeenOut | None
+    seen: SeenRecord | None
+    pictures: PicturesOut | None
     can_undo: bool
     chalks: list[ChalkIn]
     limits: list[float]

@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Literal
 
-import cv2
 import numpy as np
 from fastapi import APIRouter, Request
 from shapely.geometry import Polygon
 
-from fairlay.api.leather_models import Accept, ByRule, Changed, FromDrawing, LineSeen, LookAtPictures, Mend, Mended, RingSeen, SeenOut, TablesOut, TakeHide
-from fairlay.api.models import Bounds, Points
+from fairlay.api.jobs import job_out
+from fairlay.api.leather_models import Accept, ByRule, Changed, FromDrawing, LookAtPictures, Mend, Mended, TablesOut, TakeHide
+from fairlay.api.models import JobOut
 from fairlay.api.pattern_models import FileOut
-from fairlay.core.capture.hide_picture import HideSeen, look_at_hide
-from fairlay.core.capture.squared_paper import as_jpeg, decode
 from fairlay.core.errors import BadHide, Refused
 from fairlay.core.formats.dxf_in import read_dxf
+from fairlay.core.formats.seen_json import SeenRecord, seen_plain, shown
 from fairlay.core.formats.sort_out import sort_out
 from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.leather import looking_over
@@ -27,15 +25,13 @@ from fairlay.core.leather.mend import painted, parted
 from fairlay.core.leather.pull import PullTest
 from fairlay.core.leather.severity import suggested_severity
 from fairlay.core.pattern.contour import flatten
-from fairlay.core.shapes.rings import Ring, as_points, clean_ring
+from fairlay.core.shapes.rings import Ring, clean_ring
 from fairlay.devices.hide_table import SimulatedHideCamera
-from fairlay.store import looking, uploads
-from fairlay.store.settings import leather_settings
+from fairlay.store import jobs, looking, uploads
+from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/leather", tags=["leather"])
 ARROW_REACH_MM = 200.0
-SHOWN_MM = 0.4
-PICTURE_QUALITY = 82
 
 
 @router.get("/camera")
@@ -53,19 +49,18 @@ def photograph(asked: TakeHide, request: Request) -> FileOut:
     return FileOut(id=uploads.keep(f"{asked.table} {asked.shot + 1}.jpg", picture.media_type, picture.body), name=asked.table, kind="picture")
 
 
-@router.post("/hides/{hide_id}/pictures")
-def look_at_pictures(hide_id: int, asked: LookAtPictures) -> SeenOut:
-    """Find a hide in its pictures. What is found is kept beside the hide until it is accepted or left."""
-    known = looking.known(hide_id)
-    images = [decode(uploads.upload(i).body) for i in asked.files]
-    found = look_at_hide(images, thickness_mm=known.rack.thickness_mm, bar_mm=asked.bar_mm, chalks=leather_settings().chalks)
-    body = as_jpeg(found.top.image, PICTURE_QUALITY)
-    kept = uploads.keep(f"{known.rack.number} from above.jpg", "image/jpeg", body)
-    return _keep(hide_id, _of_pictures(found, kept))
+@router.post("/hides/{hide_id}/pictures", status_code=202)
+def look_at_pictures(hide_id: int, asked: LookAtPictures) -> JobOut:
+    """Have a hide found in its pictures; follow the job. What it finds is kept beside the hide until it is accepted or left."""
+    for file in asked.files:
+        uploads.upload(file)
+    job_id = jobs.add_look(hide_id, tuple(asked.files), asked.bar_mm)
+    hand_out(job_id, "look")
+    return job_out(jobs.job_by_id(job_id))
 
 
 @router.post("/hides/{hide_id}/drawing")
-def look_at_drawing(hide_id: int, asked: FromDrawing) -> SeenOut:
+def look_at_drawing(hide_id: int, asked: FromDrawing) -> SeenRecord:
     """Take a hide from a digitising table's drawing (SVG or DXF): the largest outline is the hide, what lies in it are holes."""
     kept = uploads.upload(asked.file)
     drawing = read_svg(kept.body) if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000] else read_dxf(kept.body)
@@ -73,14 +68,14 @@ def look_at_drawing(hide_id: int, asked: FromDrawing) -> SeenOut:
     if not found.pieces:
         raise BadHide(f"{kept.name} has no closed outline", value=0, expected="the hide's outline as one closed line")
     hide = max(found.pieces, key=lambda p: Polygon(flatten(p.contour)).area)
-    return _keep(hide_id, _plain("drawing", flatten(hide.contour), [flatten(w) for w in hide.windows], list(found.notes)))
+    return _keep(hide_id, seen_plain("drawing", flatten(hide.contour), [flatten(w) for w in hide.windows], list(found.notes)))
 
 
 @router.post("/hides/{hide_id}/by-rule")
-def measure_by_rule(hide_id: int, asked: ByRule) -> SeenOut:
+def measure_by_rule(hide_id: int, asked: ByRule) -> SeenRecord:
     """Take a hide from where its edge begins and ends below a rule laid along the backbone, station by station."""
     ring = outline_by_rule([Station(*map(float, s)) for s in asked.stations])
-    return _keep(hide_id, _plain("rule", ring, [], [f"Measured at {len(asked.stations)} stations: between them the edge is taken to run smoothly."]))
+    return _keep(hide_id, seen_plain("rule", ring, [], [f"Measured at {len(asked.stations)} stations: between them the edge is taken to run smoothly."]))
 
 
 @router.post("/mend")
@@ -93,7 +88,7 @@ def mend(asked: Mend) -> Mended:
             raise Refused("the line does not part the hide", value=len(asked.stroke), expected="a line from edge to edge; nothing was cut")
     else:
         kept = painted(region, asked.stroke, asked.width_mm, asked.how == "add")
-    return Mended(outline=_shown(np.asarray(kept.exterior.coords)[:-1]), holes=[_shown(np.asarray(r.coords)[:-1]) for r in kept.interiors], area_m2=kept.area / 1e6)
+    return Mended(outline=shown(np.asarray(kept.exterior.coords)[:-1]), holes=[shown(np.asarray(r.coords)[:-1]) for r in kept.interiors], area_m2=kept.area / 1e6)
 
 
 @router.delete("/hides/{hide_id}/seen", status_code=204)
@@ -108,13 +103,13 @@ def accept(hide_id: int, asked: Accept) -> Changed:
     known = looking.known(hide_id)
     if not known.seen:
         raise Refused("nothing was found that could be taken", value=hide_id, expected="a picture, a drawing or stations first")
-    seen = SeenOut.model_validate(known.seen)
+    seen = SeenRecord.model_validate(known.seen)
     version = looking.change(hide_id, lambda before: _accepted(before, asked, seen), f"measured from {'pictures' if seen.source == 'picture' else 'a ' + seen.source}", "outline")
     looking.put_seen(hide_id, None)
     return Changed(version=version + 1)
 
 
-def _accepted(before: LookingOver, asked: Accept, seen: SeenOut) -> LookingOver:
+def _accepted(before: LookingOver, asked: Accept, seen: SeenRecord) -> LookingOver:
     outline, holes = clean_ring(asked.outline, "the outline"), [clean_ring(h, f"hole {i + 1}") for i, h in enumerate(asked.holes)]
     made = looking_over.begun(before.kind, outline, holes)
     made = replace(made, steps=before.steps, readings=[], pulls=[])
@@ -145,31 +140,6 @@ def _way(points: Ring) -> float:
     return float(np.degrees(np.arctan2(way[1], way[0]))) % 180.0
 
 
-def _of_pictures(found: HideSeen, picture: int) -> SeenOut:
-    h, w = found.top.image.shape[:2]
-    ppm = found.top.px_per_mm
-    return SeenOut(
-        source="picture", picture=f"/api/ways-in/files/{picture}/picture", bounds=Bounds(x0=found.top.x0, y0=found.top.y0, x1=found.top.x0 + w / ppm, y1=found.top.y0 + h / ppm),
-        outline=_shown(found.outline), holes=[_shown(r) for r in found.holes],
-        rings=[RingSeen(outline=_shown(r.outline), chalk=r.chalk, severity=r.severity, sure=r.sure) for r in found.rings],
-        lines=[LineSeen(kind=x.kind, points=as_points(x.ends, 1), chalk=x.chalk) for x in found.lines], area_m2=found.area_mm2 / 1e6, markers=len(found.markers), rms_mm=found.rms_mm,
-        advice=list(found.advice),
-    )  # fmt: skip
-
-
-def _plain(source: Literal["drawing", "rule"], outline: Ring, holes: list[Ring], advice: list[str]) -> SeenOut:
-    (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
-    area = Polygon(outline).area - sum(Polygon(h).area for h in holes)
-    return SeenOut(
-        source=source, picture=None, bounds=Bounds(x0=x0 - 60, y0=y0 - 60, x1=x1 + 60, y1=y1 + 60), outline=_shown(outline), holes=[_shown(h) for h in holes], rings=[], lines=[],
-        area_m2=area / 1e6, markers=0, rms_mm=0.0, advice=advice,
-    )  # fmt: skip
-
-
-def _shown(ring: Ring) -> Points:
-    return as_points(cv2.approxPolyDP(ring.astype(np.float32).reshape(-1, 1, 2), SHOWN_MM, True)[:, 0].astype(np.float64), 1)
-
-
-def _keep(hide_id: int, seen: SeenOut) -> SeenOut:
+def _keep(hide_id: int, seen: SeenRecord) -> SeenRecord:
     looking.put_seen(hide_id, seen.model_dump(mode="json"))
     return seen

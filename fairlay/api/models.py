@@ -320,14 +320,18 @@ class RevisionOut(BaseModel):
 
 
 class JobOut(BaseModel):
+    """Long work: ``subject`` is the lay that is laid, or the hide that is looked at; ``said`` what was found so far."""
+
     id: int
-    lay_id: int
+    kind: Literal["lay", "look"]
+    subject: int
     state: str
     seconds: float
     spent_s: float
     version: int
     revision: int | None
     history: list[dict[str, float]]
+    said: list[str]
     error: str
 
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import datetime
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import Any, Literal
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.tables import JobRow
+from fairlay.store.tables import HideRow, JobRow
 
+Kind = Literal["lay", "look"]
 LIVE = ("queued", "running")
 STALE_AFTER = datetime.timedelta(seconds=8)
 """A running job whose worker has not been heard of for so long was killed, and is taken up again."""
@@ -19,18 +20,21 @@ MOST_ATTEMPTS = 4
 
 @dataclass(frozen=True)
 class Asked:
-    """What is laid again: these hides (none: all), around these pinned pieces (piece, copy)."""
+    """What is laid again: these hides (none: all), around these pinned pieces (piece, copy). What is looked at: these files, and what the printed bar measures."""
 
     hides: tuple[str, ...] = ()
     pinned: tuple[tuple[str, int], ...] = ()
+    files: tuple[int, ...] = ()
+    bar_mm: float = 100.0
 
 
 @dataclass(frozen=True)
 class WorkJob:
-    """One job of the queue."""
+    """One job of the queue, at a lay or at the pictures of a hide: ``subject`` is that one's id."""
 
     id: int
-    lay_id: int
+    kind: Kind
+    subject: int
     state: str
     seconds: float
     seed: int
@@ -40,6 +44,7 @@ class WorkJob:
     revision: int | None
     spent_s: float
     history: list[dict[str, Any]]
+    said: list[str]
     error: str
     asked: Asked
 
@@ -48,13 +53,16 @@ NOTHING = Asked()
 
 
 def _asked(values: dict[str, Any]) -> Asked:
-    return Asked(tuple(values.get("hides", ())), tuple((piece, copy) for piece, copy in values.get("pinned", ())))
+    return Asked(
+        tuple(values.get("hides", ())), tuple((piece, copy) for piece, copy in values.get("pinned", ())), tuple(values.get("files", ())), float(values.get("bar_mm", 100.0))
+    )
 
 
 def _from(row: JobRow) -> WorkJob:
     return WorkJob(
-        row.id, row.lay_id, row.state, row.seconds, row.seed, bool(row.stop_asked), row.version, row.attempts, row.revision, row.spent_s, row.history, row.error, _asked(row.asked)
-    )
+        row.id, "look" if row.kind == "look" else "lay", row.hide_id if row.kind == "look" else row.lay_id, row.state, row.seconds, row.seed, bool(row.stop_asked), row.version,
+        row.attempts, row.revision, row.spent_s, row.history, row.said or [], row.error, _asked(row.asked),
+    )  # fmt: skip
 
 
 @connected
@@ -63,6 +71,18 @@ def add_job(lay_id: int, seconds: float, seed: int, asked: Asked = NOTHING) -> i
     if JobRow.select().where(JobRow.lay == lay_id, JobRow.state.in_(LIVE)).exists():
         raise Refused(f"lay {lay_id} is being laid already", value=lay_id, expected="to stop that first, or wait for it")
     return int(JobRow.create(kind="lay", lay=lay_id, state="queued", seconds=seconds, seed=seed, asked=asdict(asked), created_at=now()).id)
+
+
+@connected
+def add_look(hide_id: int, files: tuple[int, ...], bar_mm: float) -> int:
+    """Queue the reading of a hide's pictures; return the job's id. Raises NotFound, and Refused while others of it are being read."""
+    row = HideRow.select(HideRow.number).where(HideRow.id == hide_id).for_update().get_or_none()
+    if row is None:
+        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
+    if JobRow.select().where(JobRow.hide == hide_id, JobRow.state.in_(LIVE)).exists():
+        raise Refused(f"pictures of {row.number} are being read already", value=row.number, expected="to stop that first, or wait for it")
+    asked = asdict(Asked(files=files, bar_mm=bar_mm))
+    return int(JobRow.create(kind="look", hide=hide_id, state="queued", seconds=0.0, asked=asked, created_at=now()).id)
 
 
 @connected
@@ -82,9 +102,20 @@ def newest_of_lay(lay_id: int) -> WorkJob | None:
 
 
 @connected
+def newest_of_hide(hide_id: int) -> WorkJob | None:
+    """Return the newest job at a hide's pictures; None if none was ever read."""
+    row = JobRow.select().where(JobRow.hide == hide_id).order_by(JobRow.id.desc()).first()
+    return _from(row) if row else None
+
+
+@connected
 def take_up(job_id: int) -> WorkJob | None:
     """Claim a queued job for this worker; None if another has it or it has ended."""
-    claimed = JobRow.update(state="running", beat_at=now(), attempts=JobRow.attempts + 1, version=JobRow.version + 1).where(JobRow.id == job_id, JobRow.state == "queued").execute()
+    claimed = (
+        JobRow.update(state="running", beat_at=now(), attempts=JobRow.attempts + 1, said=None, version=JobRow.version + 1)
+        .where(JobRow.id == job_id, JobRow.state == "queued")
+        .execute()
+    )
     return job_by_id(job_id) if claimed else None
 
 
@@ -94,6 +125,12 @@ def beat(job_id: int, spent_s: float) -> bool:
     JobRow.update(beat_at=now(), spent_s=spent_s, version=JobRow.version + 1).where(JobRow.id == job_id).execute()
     row = JobRow.get_or_none(JobRow.id == job_id)
     return row is None or bool(row.stop_asked) or row.state != "running"
+
+
+@connected
+def say(job_id: int, words: list[str]) -> None:
+    """Note what a job found so far, in words."""
+    JobRow.update(said=words, version=JobRow.version + 1).where(JobRow.id == job_id).execute()
 
 
 @connected
@@ -129,8 +166,8 @@ def orphans() -> list[int]:
 
 @connected
 def running() -> int:
-    """Return how many jobs are being worked at."""
-    return int(JobRow.select().where(JobRow.state == "running").count())
+    """Return how many lays are being laid."""
+    return int(JobRow.select().where(JobRow.state == "running", JobRow.kind == "lay").count())
 
 
 @connected

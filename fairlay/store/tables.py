@@ -147,6 +147,18 @@ class UploadRow(Table):
         table_name = "upload"
 
 
+class UploadPartRow(Table):
+    """What of a large file comes after its first part, which is the upload's own body."""
+
+    upload = peewee.ForeignKeyField(UploadRow, backref="parts", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    body = peewee.BlobField()
+
+    class Meta:
+        table_name = "upload_part"
+        indexes = ((("upload", "number"), True),)
+
+
 class BatchRow(Table):
     number = peewee.CharField(32, unique=True)
     name = peewee.CharField(128)
@@ -222,10 +234,11 @@ class LayRevisionRow(Table):
 
 
 class JobRow(Table):
-    """Long work in the queue. ``version`` rises with each change, for those who watch."""
+    """Long work in the queue: a lay to be laid, or pictures of a hide to be read. ``said`` is what it found so far, in words; ``version`` rises with each change, for those who watch."""
 
     kind = peewee.CharField(16)
-    lay = peewee.ForeignKeyField(LayRow, backref="jobs", on_delete="CASCADE")
+    lay = peewee.ForeignKeyField(LayRow, backref="jobs", on_delete="CASCADE", null=True)
+    hide = peewee.ForeignKeyField(HideRow, backref="jobs", on_delete="CASCADE", null=True)
     state = peewee.CharField(16, index=True)
     seconds = peewee.FloatField()
     seed = peewee.IntegerField(default=1)
@@ -236,6 +249,7 @@ class JobRow(Table):
     spent_s = peewee.FloatField(default=0.0)
     history = Json(default=list)
     asked = Json(default=dict)
+    said = Json(null=True)
     error = peewee.TextField(default="")
     beat_at = peewee.DateTimeField(null=True)
     created_at = peewee.DateTimeField()

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from fairlay.core.errors import NotFound, Refused
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.tables import UploadRow
+from fairlay.store.tables import UploadPartRow, UploadRow
 
-MOST_BYTES = 15_000_000
-"""MariaDB takes 16 MB in one packet unless it is told otherwise."""
+PART_BYTES = 8_000_000
+"""MariaDB takes 16 MB in one packet unless it is told otherwise; what is larger is kept in parts."""
+MOST_BYTES = 60_000_000
 
 
 @dataclass(frozen=True)
@@ -30,7 +31,10 @@ def keep(name: str, media_type: str, body: bytes) -> int:
         raise Refused(f"{name or 'the file'} is empty", value=0, expected="a file with something in it")
     if len(body) > MOST_BYTES:
         raise Refused(f"{name} has {len(body) / 1e6:.0f} MB", value=len(body), expected=f"{MOST_BYTES // 1_000_000} MB at most; nothing was kept")
-    return int(UploadRow.create(name=name[:255], media_type=media_type[:64], body=body, created_at=now()).id)
+    row = UploadRow.create(name=name[:255], media_type=media_type[:64], body=body[:PART_BYTES], created_at=now())
+    for number, start in enumerate(range(PART_BYTES, len(body), PART_BYTES), 1):
+        UploadPartRow.create(upload=row, number=number, body=body[start : start + PART_BYTES])
+    return int(row.id)
 
 
 @connected
@@ -39,4 +43,5 @@ def upload(upload_id: int) -> Upload:
     row = UploadRow.get_or_none(UploadRow.id == upload_id)
     if row is None:
         raise NotFound(f"there is no file {upload_id}", value=upload_id)
-    return Upload(row.id, row.name, row.media_type, bytes(row.body))
+    parts = UploadPartRow.select().where(UploadPartRow.upload == row).order_by(UploadPartRow.number)
+    return Upload(row.id, row.name, row.media_type, b"".join([bytes(row.body), *(bytes(part.body) for part in parts)]))

@@ -24,7 +24,7 @@ def lay_one(job_id: int) -> None:
     job = jobs.take_up(job_id)
     if job is None:
         return
-    log.info("job %d: laying lay %d for %.0f s%s", job.id, job.lay_id, job.seconds - job.spent_s, "" if job.attempts == 1 else f", taken up for the {job.attempts}. time")
+    log.info("job %d: laying lay %d for %.0f s%s", job.id, job.subject, job.seconds - job.spent_s, "" if job.attempts == 1 else f", taken up for the {job.attempts}. time")
     search = _Search(job)
     try:
         state = search.run()
@@ -49,7 +49,7 @@ class _Search:
         self.revision = job.revision
         self.stopped = False
         self.last_beat = 0.0
-        self.saved = lays.load(job.lay_id)
+        self.saved = lays.load(job.subject)
 
     def spent(self) -> float:
         return self.job.spent_s + time.monotonic() - self.began
@@ -67,14 +67,14 @@ class _Search:
             start=start,
         )
         if self.revision is not None:
-            self.revision = lays.save_found(self.job.lay_id, best, self.revision)
+            self.revision = lays.save_found(self.job.subject, best, self.revision)
             jobs.found_better(self.job.id, self.revision, self.spent(), self._history(best.history))
         if best.placements:
             batches.set_state(self.saved.batch_id, "laid")
         return "stopped" if self.stopped else "done"
 
     def _better(self, progress: Progress) -> None:
-        self.revision = lays.save_found(self.job.lay_id, progress.lay, self.revision)
+        self.revision = lays.save_found(self.job.subject, progress.lay, self.revision)
         jobs.found_better(self.job.id, self.revision, self.spent(), self._history(progress.lay.history))
 
     def _history(self, found: Sequence[Better]) -> list[dict[str, float]]:

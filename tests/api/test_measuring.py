@@ -14,6 +14,7 @@ from shapely.geometry import Polygon
 
 from fairlay.demo.hide_tables import tables
 from fairlay.devices.hide_table import SimulatedHideCamera
+from fairlay.work import looking
 from tests.api.test_leather import by_rule, change, ring, room, side
 
 FILES = Path(__file__).resolve().parents[1] / "files"
@@ -35,12 +36,21 @@ def photograph(client: TestClient, table: str, shots: int = 1) -> list[int]:
     return [t.json()["id"] for t in taken]
 
 
+def look(client: TestClient, hide: int, files: list[int]) -> Any:
+    """Have pictures read, by this process in the worker's place; return the job as it ended."""
+    asked = client.post(f"/api/leather/hides/{hide}/pictures", json={"files": files})
+    assert asked.status_code == 202, asked.text
+    looking.look_one(asked.json()["id"])
+    return client.get(f"/api/jobs/{asked.json()['id']}").json()
+
+
 def test_a_hide_is_photographed_corrected_and_taken(workshop: TestClient, small_pictures: object) -> None:
     hide = side(workshop)
     assert workshop.get("/api/leather/camera").json()["tables"]["a long russet side, in two pictures"] == 2
-    found = workshop.post(f"/api/leather/hides/{hide}/pictures", json={"files": photograph(workshop, "a chestnut side, chalked")})
-    assert found.status_code == 200, found.text
-    seen = found.json()
+    job = look(workshop, hide, photograph(workshop, "a chestnut side, chalked"))
+    assert job["state"] == "done" and job["kind"] == "look" and job["subject"] == hide
+    assert [words for words in job["said"] if "10 markers" in words] and "6 rings and 1 lines of chalk" in job["said"][-1]
+    seen = room(workshop, hide)["seen"]
     assert len(seen["rings"]) == 6 and seen["markers"] == 10 and [x["kind"] for x in seen["lines"]] == ["arrow"]
     assert workshop.get(seen["picture"]).headers["content-type"] == "image/jpeg"
     # It waits beside the hide, whoever closes the browser; nothing of it is taken yet.
@@ -66,9 +76,13 @@ def test_a_bad_picture_says_why_and_keeps_what_was_known(workshop: TestClient, s
     change(workshop, hide, flaw={"id": "a", "kind": "scar", "severity": 1, "outline": ring(700, 300)})
     before = room(workshop, hide)
     for table, words in [("a side with its markers covered", "2 markers"), ("a side in bad light", "too dark"), ("a side half out of the picture", "goes beyond the picture")]:
-        refused = workshop.post(f"/api/leather/hides/{hide}/pictures", json={"files": photograph(workshop, table)})
-        assert refused.status_code == 422 and words in refused.json()["problem"], refused.text
-    assert room(workshop, hide) == before
+        files = photograph(workshop, table)
+        job = look(workshop, hide, files)
+        assert job["state"] == "failed" and words in job["error"]
+        # The pictures wait for one more, or for another try.
+        now = room(workshop, hide)
+        assert now["pictures"]["files"] == files and now["pictures"]["job"]["error"] == job["error"]
+        assert {**now, "pictures": None} == before
     assert workshop.post("/api/leather/camera", json={"table": "an empty table"}).status_code == 404
     assert workshop.post("/api/leather/camera", json={"table": "a side in bad light", "shot": 3}).status_code == 404
     assert workshop.post(f"/api/leather/hides/{hide}/pictures", json={"files": [99999]}).status_code == 404

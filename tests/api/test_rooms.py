@@ -19,7 +19,7 @@ BODY = "body leather"
 def no_workers(monkeypatch: pytest.MonkeyPatch) -> list[int]:
     """Jobs are handed to this list instead of to workers; tests lay them in place."""
     handed: list[int] = []
-    monkeypatch.setattr("fairlay.api.lays.hand_out", handed.append)
+    monkeypatch.setattr("fairlay.api.lays.hand_out", lambda job_id, _kind: handed.append(job_id))
     return handed
 
 
@@ -182,7 +182,7 @@ def test_a_killed_workers_job_is_taken_up_again(workshop: TestClient, no_workers
     lay_id = _begin(workshop)
     job_id = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1}).json()["id"]
     assert jobs.take_up(job_id) and jobs.take_up(job_id) is None
-    monkeypatch.setattr(queue, "hand_out", no_workers.append)
+    monkeypatch.setattr(queue, "hand_out", lambda job_id, _kind: no_workers.append(job_id))
     no_workers.clear()
     assert queue.take_up_again() == []
     monkeypatch.setattr(jobs, "STALE_AFTER", jobs.STALE_AFTER * -1)

@@ -113,7 +113,7 @@ def test_a_killed_worker_process_loses_nothing(workshop: TestClient, mariadb: st
 
     lay_id = _lay_id()
     job_id = jobs.add_job(lay_id, 6.0, 1)
-    hand_out(job_id)
+    hand_out(job_id, "lay")
 
     def worker() -> subprocess.Popen[bytes]:
         with (tmp_path / "worker.log").open("ab") as said:
@@ -170,7 +170,7 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
                 store.database.execute_sql(
                     "INSERT INTO piece (article_id, slug, name, material, revision, needs) VALUES (1, 'tab', 'Tab', 'body leather', 'A', %s)", (json.dumps(needs),)
                 )
-            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions", "0004_leather_is_received"]
+            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions", "0004_leather_is_received", "0005_pictures_in_the_queue"]
             assert store.migrate() == ran and store.migrate() == []
             kept = articles.article_at(1)
             assert kept.article.slug == "old-stool" and kept.letter == "A" and not kept.batches
@@ -181,7 +181,22 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
                 found = {row[0] for row in store.database.execute_sql("SHOW TABLES").fetchall()}
             assert (
                 "piece" not in found
-                and {"hide", "article", "article_revision", "upload", "batch", "batch_line", "batch_hide", "lay", "lay_revision", "work_job", "delivery", "hide_event", "setting"}
+                and {
+                    "hide",
+                    "article",
+                    "article_revision",
+                    "upload",
+                    "upload_part",
+                    "batch",
+                    "batch_line",
+                    "batch_hide",
+                    "lay",
+                    "lay_revision",
+                    "work_job",
+                    "delivery",
+                    "hide_event",
+                    "setting",
+                }
                 <= found
             )
             assert hides.count_hides() == 0

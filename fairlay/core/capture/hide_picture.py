@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -49,19 +49,25 @@ def look_at_hide(
     bar_mm: float = 100.0,
     chalks: tuple[Chalk, ...] = USUAL_CHALKS,
     expected: Sequence[int] = (),
+    tell: Callable[[str], None] = lambda _: None,
 ) -> HideSeen:
     """Return the hide that pictures ``(h, w, 3)`` uint8 of one camera show, one picture or several that overlap.
 
     ``thickness_mm``: the leather's, whose face is nearer the camera by so much; ``bar_mm``: what the printed bar of the
-    marker sheets measures; ``expected``: markers that lie on the table. Raises BadPicture, saying what to change, where
-    nothing sure can be read.
+    marker sheets measures; ``expected``: markers that lie on the table; ``tell`` hears in words what was found so far,
+    and may raise to stop. Raises BadPicture, saying what to change, where nothing sure can be read.
     """
     if not 0 <= thickness_mm <= 15:
         raise BadPicture(f"leather {thickness_mm:g} mm thick", value=thickness_mm, expected="0 to 15 mm")
+    tell(f"{len(images)} picture{'s' if len(images) > 1 else ''}, {sum(i.shape[0] * i.shape[1] for i in images) / 1e6:.0f} million points")
     table = find_table(images, bar_mm, expected)
+    tell(f"{len(table.markers)} markers, agreeing within {table.rms_mm:.1f} mm")
     top = straighten(images, table)
+    tell("the table as seen from straight above")
     found = find_hide(top, table)
+    tell(f"the hide's edge{f', {len(found.holes)} holes' if found.holes else ''}")
     chalk = find_chalk(top, found, chalks)
+    tell(f"{len(chalk.rings)} rings and {len(chalk.lines)} lines of chalk")
     eyes = [v.eye for v in table.views]
     outline = _down(found.outline, eyes, top, thickness_mm)
     holes = tuple(_down(h, eyes, top, thickness_mm, hole=True) for h in found.holes)

@@ -655,7 +655,7 @@ export interface paths {
         put?: never;
         /**
          * Look At Pictures
-         * @description Find a hide in its pictures. What is found is kept beside the hide until it is accepted or left.
+         * @description Have a hide found in its pictures; follow the job. What it finds is kept beside the hide until it is accepted or left.
          */
         post: operations["look_at_pictures"];
         delete?: never;
@@ -2033,6 +2033,20 @@ export interface components {
             /** Width Mm */
             width_mm: number;
         };
+        /**
+         * Frame
+         * @description The part of the table that is shown, mm.
+         */
+        Frame: {
+            /** X0 */
+            x0: number;
+            /** X1 */
+            x1: number;
+            /** Y0 */
+            y0: number;
+            /** Y1 */
+            y1: number;
+        };
         /** FromDrawing */
         FromDrawing: {
             /** File */
@@ -2148,12 +2162,13 @@ export interface components {
             neck_left: boolean;
             /** Outline */
             outline: number[][];
+            pictures: components["schemas"]["PicturesOut"] | null;
             /** Pulls */
             pulls: components["schemas"]["PullKnown"][];
             rack: components["schemas"]["RackHideOut"];
             /** Readings */
             readings: components["schemas"]["ReadingKnown"][];
-            seen: components["schemas"]["SeenOut"] | null;
+            seen: components["schemas"]["SeenRecord"] | null;
             shape: components["schemas"]["HideShape"];
             /** Steps */
             steps: components["schemas"]["StepOut"][];
@@ -2225,7 +2240,10 @@ export interface components {
              */
             unit: "m2" | "ft2";
         };
-        /** JobOut */
+        /**
+         * JobOut
+         * @description Long work: ``subject`` is the lay that is laid, or the hide that is looked at; ``said`` what was found so far.
+         */
         JobOut: {
             /** Error */
             error: string;
@@ -2235,16 +2253,23 @@ export interface components {
             }[];
             /** Id */
             id: number;
-            /** Lay Id */
-            lay_id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "lay" | "look";
             /** Revision */
             revision: number | null;
+            /** Said */
+            said: string[];
             /** Seconds */
             seconds: number;
             /** Spent S */
             spent_s: number;
             /** State */
             state: string;
+            /** Subject */
+            subject: number;
             /** Version */
             version: number;
         };
@@ -2427,7 +2452,10 @@ export interface components {
             /** Revision */
             revision: string;
         };
-        /** LineSeen */
+        /**
+         * LineSeen
+         * @description A chalked line or arrow.
+         */
         LineSeen: {
             /** Chalk */
             chalk: string;
@@ -2918,6 +2946,17 @@ export interface components {
             windows: number[][][];
         };
         /**
+         * PicturesOut
+         * @description The newest pictures of a hide, while they are read or where nothing sure was found in them: the job, the pictures, what the printed bar measured.
+         */
+        PicturesOut: {
+            /** Bar Mm */
+            bar_mm: number;
+            /** Files */
+            files: number[];
+            job: components["schemas"]["JobOut"];
+        };
+        /**
          * PieceNeed
          * @description One piece of a batch: how many, and its share of the leather.
          */
@@ -3237,7 +3276,10 @@ export interface components {
             /** Yield Of Used */
             yield_of_used: number;
         };
-        /** RingSeen */
+        /**
+         * RingSeen
+         * @description A chalked ring, what its colour tells, and how sure that is (0 to 1).
+         */
         RingSeen: {
             /** Chalk */
             chalk: string;
@@ -3370,15 +3412,15 @@ export interface components {
             piece: string;
         };
         /**
-         * SeenOut
-         * @description What pictures, a drawing or a rule gave of a hide, not yet accepted; in mm on the table.
+         * SeenRecord
+         * @description A hide as it was seen, not yet accepted; in mm on the table.
          */
-        SeenOut: {
+        SeenRecord: {
             /** Advice */
             advice: string[];
             /** Area M2 */
             area_m2: number;
-            bounds: components["schemas"]["Bounds"];
+            bounds: components["schemas"]["Frame"];
             /** Holes */
             holes: number[][][];
             /** Lines */
@@ -5548,7 +5590,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SeenOut"];
+                    "application/json": components["schemas"]["SeenRecord"];
                 };
             };
             /** @description Not Found */
@@ -5672,7 +5714,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SeenOut"];
+                    "application/json": components["schemas"]["SeenRecord"];
                 };
             };
             /** @description Not Found */
@@ -5849,12 +5891,12 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SeenOut"];
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { Button, Figure, Trouble } from '../../parts/controls'
 import { cssShare, percent, useUnits } from '../../parts/units'
-import { isLive, type Job } from './follow'
+import { isLive, type Job } from '../../parts/job'
 
 type Lay = Schemas['LayOut']
 const TIMES = [

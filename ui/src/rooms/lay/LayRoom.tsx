@@ -8,7 +8,7 @@ import { leatherColour } from '../../hide/paths'
 import { Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { plural } from '../../parts/units'
-import { isLive, useFollowedJob } from './follow'
+import { isLive, useFollowedJob } from '../../parts/job'
 import { LaidPieces } from './LaidPieces'
 import { LayDocket } from './LayDocket'
 
@@ -30,7 +30,7 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
   const [pins, setPins] = useState<ReadonlySet<string>>(new Set())
   const view = useRef<ViewHandle>(null)
   const queries = useQueryClient()
-  const job = useFollowedJob(lay.id, lay.job)
+  const job = useFollowedJob(lay.job, () => { void queries.invalidateQueries({ queryKey: ['lay', lay.id] }) })
   const path = { lay_id: lay.id }
   const pinned = () => lay.placements.filter((p) => pins.has(`${p.piece}#${p.copy_number}`)).map((p) => ({ piece: p.piece, copy_number: p.copy_number }))
   const togglePin = (key: string) => { setPins((old) => { const now = new Set(old); if (!now.delete(key)) now.add(key); return now }) }

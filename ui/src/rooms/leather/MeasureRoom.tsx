@@ -4,9 +4,10 @@ import { Link, useParams } from 'react-router'
 import { api, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
+import { isLive, useFollowedJob, type Job } from '../../parts/job'
 import { plural } from '../../parts/units'
 import { sendFile } from '../patterns/files'
-import { useHide } from './hide'
+import { seenName, useHide } from './hide'
 import { SeenRoom } from './SeenRoom'
 
 /** Measuring a hide: from pictures of the table, a digitising table's drawing, or a rule along the backbone. */
@@ -15,7 +16,7 @@ export function MeasureRoom() {
   const hide = useHide(id)
   if (hide.isPending) return <Waiting what="the hide" />
   if (!hide.data) return <div className="p-8"><Trouble error={hide.error} /></div>
-  return hide.data.seen ? <SeenRoom key={hide.data.version} known={hide.data} seen={hide.data.seen} /> : <Sources known={hide.data} />
+  return hide.data.seen ? <SeenRoom key={seenName(hide.data.seen)} known={hide.data} seen={hide.data.seen} /> : <Sources known={hide.data} />
 }
 
 function Sources({ known }: { known: Schemas['HideRoomOut'] }) {
@@ -43,23 +44,25 @@ function FromPictures({ known, onSeen }: { known: Schemas['HideRoomOut']; onSeen
   const id = known.rack.id
   const picker = useRef<HTMLInputElement>(null)
   const camera = useQuery({ queryKey: ['hide-camera'], queryFn: () => told(api.GET('/api/leather/camera')) })
-  const [files, setFiles] = useState<Schemas['FileOut'][]>([])
+  const [files, setFiles] = useState<number[]>(known.pictures?.files ?? [])
   const [table, setTable] = useState('')
-  const [bar, setBar] = useState(100)
+  const [bar, setBar] = useState(known.pictures?.bar_mm ?? 100)
   const names = Object.keys(camera.data?.tables ?? {})
   const over = table || (names[0] ?? '')
   const shots = camera.data?.tables[over] ?? 1
-  const send = useMutation({ mutationFn: sendFile, onSuccess: (file) => { setFiles((own) => [...own, file]) } })
+  const send = useMutation({ mutationFn: sendFile, onSuccess: (file) => { setFiles((own) => [...own, file.id]) } })
   const take = useMutation({
     mutationFn: async () => {
       const out = []
       for (let shot = 0; shot < shots; shot++) out.push(await told(api.POST('/api/leather/camera', { body: { table: over, shot } })))
       return out
     },
-    onSuccess: (found) => { setFiles((own) => [...own, ...found]) },
+    onSuccess: (found) => { setFiles((own) => [...own, ...found.map((f) => f.id)]) },
   })
-  const look = useMutation({ mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/pictures', { params: { path: { hide_id: id } }, body: { files: files.map((f) => f.id), bar_mm: bar } })), onSuccess: onSeen })
-  const busy = send.isPending || take.isPending || look.isPending
+  const look = useMutation({ mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/pictures', { params: { path: { hide_id: id } }, body: { files, bar_mm: bar } })), onSuccess: onSeen })
+  const job = useFollowedJob(known.pictures?.job, (news) => { if (!isLive(news)) void onSeen() })
+  const reading = look.isPending || isLive(job)
+  const busy = send.isPending || take.isPending || reading
   return (
     <section className="docket torn px-6 pt-4 pb-6">
       <h2 className="font-stamp text-xl font-bold">From pictures</h2>
@@ -86,25 +89,46 @@ function FromPictures({ known, onSeen }: { known: Schemas['HideRoomOut']; onSeen
       {files.length > 0 && (
         <div className="mt-4 border-t border-docket-line pt-3">
           <ul className="flex flex-wrap gap-3">
-            {files.map((f, i) => (
-              <li key={f.id} className="w-40">
-                <img src={`/api/ways-in/files/${f.id}/picture`} alt={`Picture ${i + 1}`} className="h-24 w-40 object-cover" />
-                <button type="button" className="min-h-9 underline" onClick={() => { setFiles(files.filter((x) => x.id !== f.id)) }}>leave it out</button>
+            {files.map((id, i) => (
+              <li key={id} className="w-40">
+                <img src={`/api/ways-in/files/${id}/picture`} alt={`Picture ${i + 1}`} className="h-24 w-40 object-cover" />
+                {!reading && <button type="button" className="min-h-9 underline" onClick={() => { setFiles(files.filter((x) => x !== id)) }}>leave it out</button>}
               </li>
             ))}
           </ul>
-          <Button look="brass" className="mt-2 min-h-14 w-full text-lg" disabled={busy} onClick={() => { look.mutate() }}>{look.isPending ? 'Finding markers, outline and chalk …' : `Find the hide in ${plural(files.length, 'picture')}`}</Button>
+          {reading
+            ? <Reading job={job} />
+            : <Button look="brass" className="mt-2 min-h-14 w-full text-lg" disabled={busy} onClick={() => { look.mutate() }}>{`Find the hide in ${plural(files.length, 'picture')}`}</Button>}
         </div>
       )}
-      {look.error && (
+      <Trouble error={look.error} onPaper />
+      {!reading && job?.state === 'failed' && (
         <div className="mt-3">
           <h3 className="font-semibold">{files.length > 1 ? 'These pictures cannot be used yet' : 'This picture cannot be used yet'}</h3>
-          <Trouble error={look.error} onPaper />
+          <Trouble error={new Error(job.error)} onPaper />
         </div>
       )}
     </section>
   )
 }
+
+/** Pictures being read: what was found so far, and a way to stop. Whoever leaves the room finds it here again. */
+function Reading({ job }: { job: Job | null }) {
+  const stop = useMutation({ mutationFn: (id: number) => told(api.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id: id } } })) })
+  const said = job && isLive(job) ? job.said : []
+  return (
+    <div className="mt-3 flex items-end gap-4 border-l-4 border-brass bg-brass/15 px-4 py-3">
+      <ol className="min-w-0 flex-1" role="status" aria-label="Found so far">
+        {said.map((words) => <li key={words}>✓ {words}</li>)}
+        <li className="font-semibold">{NEXT[said.length] ?? 'Looking …'}</li>
+      </ol>
+      <Button look="stop" disabled={!job || stop.isPending} onClick={() => { if (job) stop.mutate(job.id) }}>Stop</Button>
+      <Trouble error={stop.error} onPaper />
+    </div>
+  )
+}
+
+const NEXT = ['Waiting for its turn …', 'Looking for the markers …', 'Setting the camera straight …', 'Following the edge …', 'Looking for chalk …', 'Laying it all over the picture …']
 
 function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }) {
   const picker = useRef<HTMLInputElement>(null)

@@ -7,10 +7,10 @@ import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Trouble } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
-import { FLAW_KINDS, SEVERITIES, thinned, useBegun, type At, type Known } from './hide'
+import { FLAW_KINDS, seenName, SEVERITIES, thinned, useBegun, type At, type Known } from './hide'
 import { pushed } from './push'
 
-type Seen = Schemas['SeenOut']
+type Seen = Schemas['SeenRecord']
 interface Ring { outline: number[][]; chalk: string; severity: number; kind: string; taken: boolean; doubted: boolean }
 interface Taken { outline: number[][]; holes: number[][][]; rings: Ring[]; lines: { points: number[][]; means: 'backbone' | 'least stretch' | 'nothing'; kind: string }[]; ends: { tail?: At; neck?: At }; flesh: boolean }
 type Tool = 'push' | 'add' | 'take off' | 'cut' | 'ring' | 'ends'
@@ -32,7 +32,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const units = useUnits()
   const go = useNavigate()
   const queries = useQueryClient()
-  const [own, setOwn] = useBegun<Taken>(`seen.${id}.${known.version}`)
+  const [own, setOwn] = useBegun<Taken>(`seen.${id}.${seenName(seen)}`)
   const taken = own ?? start(seen)
   const set = (to: Partial<Taken>) => { setOwn({ ...taken, ...to }) }
   const [tool, setTool] = useState<Tool | null>(null)

@@ -11,6 +11,9 @@ export const FLAW_KINDS = ['not named', 'brand', 'scratch', 'scar', 'tick bite',
 export const SEVERITIES = [[1, 'surface: only a mark'], [2, 'blemish: plain, but sound'], [3, 'unsound: no piece may use it']] as const
 const NOTHING: Schemas['Change'] = { flaw: null, pull: null, reading: null, remove: null, step: null, ends: null, zone: null, brush: null, outline: null, cut: null }
 
+/** Tells one thing found from another, whatever else becomes known of the hide meanwhile. */
+export const seenName = (seen: Schemas['SeenRecord']) => seen.picture ?? `${seen.source}-${seen.area_m2}-${seen.outline.length}`
+
 /** A hide with all that is known of it. Someone else's changes are seen within seconds. */
 export const useHide = (id: number) => useQuery({ queryKey: ['hide', id], refetchInterval: 8_000, queryFn: () => told(api.GET('/api/leather/hides/{hide_id}', { params: { path: { hide_id: id } } })) })
 

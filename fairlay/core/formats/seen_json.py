@@ -1,0 +1,88 @@
+"""What pictures, a drawing or a rule gave of a hide, as it is kept until the cutter takes it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import cv2
+import numpy as np
+from pydantic import BaseModel
+from shapely.geometry import Polygon
+
+from fairlay.core.capture.hide_picture import HideSeen
+from fairlay.core.shapes.rings import Ring, as_points
+
+Points = list[list[float]]
+SHOWN_MM = 0.4
+"""A ring is shown, and taken, with points no farther off it than this."""
+ROUND_MM = 60.0
+
+
+class Frame(BaseModel):
+    """The part of the table that is shown, mm."""
+
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+
+
+class RingSeen(BaseModel):
+    """A chalked ring, what its colour tells, and how sure that is (0 to 1)."""
+
+    outline: Points
+    chalk: str
+    severity: int
+    sure: float
+
+
+class LineSeen(BaseModel):
+    """A chalked line or arrow."""
+
+    kind: Literal["backbone", "arrow", "line"]
+    points: Points
+    chalk: str
+
+
+class SeenRecord(BaseModel):
+    """A hide as it was seen, not yet accepted; in mm on the table."""
+
+    source: Literal["picture", "drawing", "rule"]
+    picture: str | None
+    bounds: Frame
+    outline: Points
+    holes: list[Points]
+    rings: list[RingSeen]
+    lines: list[LineSeen]
+    area_m2: float
+    markers: int
+    rms_mm: float
+    advice: list[str]
+
+
+def seen_in_pictures(found: HideSeen, picture: str) -> SeenRecord:
+    """Return the record of what pictures gave; ``picture`` is where the table from above is kept."""
+    h, w = found.top.image.shape[:2]
+    top, ppm = found.top, found.top.px_per_mm
+    return SeenRecord(
+        source="picture", picture=picture, bounds=Frame(x0=top.x0, y0=top.y0, x1=top.x0 + w / ppm, y1=top.y0 + h / ppm), outline=shown(found.outline),
+        holes=[shown(r) for r in found.holes], rings=[RingSeen(outline=shown(r.outline), chalk=r.chalk, severity=r.severity, sure=r.sure) for r in found.rings],
+        lines=[LineSeen(kind=x.kind, points=as_points(x.ends, 1), chalk=x.chalk) for x in found.lines], area_m2=found.area_mm2 / 1e6, markers=len(found.markers),
+        rms_mm=found.rms_mm, advice=list(found.advice),
+    )  # fmt: skip
+
+
+def seen_plain(source: Literal["drawing", "rule"], outline: Ring, holes: Sequence[Ring], advice: Sequence[str]) -> SeenRecord:
+    """Return the record of an outline ``(n, 2)`` in mm with its holes, and no picture."""
+    (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
+    area = Polygon(outline).area - sum(Polygon(h).area for h in holes)
+    return SeenRecord(
+        source=source, picture=None, bounds=Frame(x0=x0 - ROUND_MM, y0=y0 - ROUND_MM, x1=x1 + ROUND_MM, y1=y1 + ROUND_MM), outline=shown(outline), holes=[shown(h) for h in holes],
+        rings=[], lines=[], area_m2=area / 1e6, markers=0, rms_mm=0.0, advice=list(advice),
+    )  # fmt: skip
+
+
+def shown(ring: Ring) -> Points:
+    """Return a ring ``(n, 2)`` in mm without the points that do not show."""
+    return as_points(cv2.approxPolyDP(ring.astype(np.float32).reshape(-1, 1, 2), SHOWN_MM, True)[:, 0].astype(np.float64), 1)
