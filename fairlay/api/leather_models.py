@@ -327,7 +327,7 @@ class AcceptedLine(BaseModel):
 
 
 class Accept(BaseModel):
-    """What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand. ``flesh_up``: it was photographed flesh side up."""
+    """What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand. ``flesh_up``: it was photographed flesh side up; ``keep_known``: what was known before is put on it."""
 
     outline: Outline
     holes: Annotated[list[Outline], Field(max_length=200)] = []
@@ -335,6 +335,30 @@ class Accept(BaseModel):
     lines: Annotated[list[AcceptedLine], Field(max_length=50)] = []
     ends: Ends | None = None
     flesh_up: bool = False
+    keep_known: bool = False
+
+
+class MeasuredAgain(BaseModel):
+    """A new outline of a hide that was measured before, as it was seen."""
+
+    outline: Outline
+    flesh_up: bool = False
+
+
+class KnownRing(BaseModel):
+    outline: Points
+    kind: str
+    severity: int
+
+
+class KnownAgain(BaseModel):
+    """What was known of a hide, put on its new outline: flaws where they lie now, and how many pull tests and readings; ``fits`` and ``words`` say whether it can be."""
+
+    fits: bool
+    words: str
+    flaws: list[KnownRing]
+    pulls: int
+    readings: int
 
 
 class TablesOut(BaseModel):

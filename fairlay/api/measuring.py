@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from fastapi import APIRouter, Request
 from shapely.geometry import Polygon
 
 from fairlay.api.jobs import job_out
-from fairlay.api.leather_models import Accept, ByRule, Changed, FromDrawing, LookAtPictures, Mend, Mended, TablesOut, TakeHide
+from fairlay.api.leather_models import Accept, ByRule, Changed, FromDrawing, KnownAgain, KnownRing, LookAtPictures, MeasuredAgain, Mend, Mended, TablesOut, TakeHide
 from fairlay.api.models import JobOut
 from fairlay.api.pattern_models import FileOut
 from fairlay.core.errors import BadHide, Refused
@@ -18,20 +16,18 @@ from fairlay.core.formats.seen_json import SeenRecord, seen_plain, shown
 from fairlay.core.formats.sort_out import sort_out
 from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.leather import looking_over
-from fairlay.core.leather.backbone import backbone_of
+from fairlay.core.leather.acceptance import LineTaken, RingTaken, Taken, taken
 from fairlay.core.leather.by_rule import Station, outline_by_rule
-from fairlay.core.leather.looking_over import Backdrop, LookingOver, RingedFlaw
+from fairlay.core.leather.looking_over import Backdrop
+from fairlay.core.leather.measured_again import carried, fit_again, was_cut
 from fairlay.core.leather.mend import painted, parted
-from fairlay.core.leather.pull import PullTest
-from fairlay.core.leather.severity import suggested_severity
 from fairlay.core.pattern.contour import flatten
-from fairlay.core.shapes.rings import Ring, clean_ring
+from fairlay.core.shapes.rings import clean_ring
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store import jobs, looking, uploads
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/leather", tags=["leather"])
-ARROW_REACH_MM = 200.0
 
 
 @router.get("/camera")
@@ -104,40 +100,37 @@ def accept(hide_id: int, asked: Accept) -> Changed:
     if not known.seen:
         raise Refused("nothing was found that could be taken", value=hide_id, expected="a picture, a drawing or stations first")
     seen = SeenRecord.model_validate(known.seen)
-    version = looking.change(hide_id, lambda before: _accepted(before, asked, seen), f"measured from {'pictures' if seen.source == 'picture' else 'a ' + seen.source}", "outline")
+    words = f"measured from {'pictures' if seen.source == 'picture' else 'a ' + seen.source}"
+    cut = asked.keep_known and was_cut(known.looking.ring, clean_ring(asked.outline, "the outline"))
+    version = looking.change(hide_id, lambda before: taken(before, _taken(asked, seen)), words + ", after a cut" * cut, "cut" if cut else "outline")
     looking.put_seen(hide_id, None)
     return Changed(version=version + 1)
 
 
-def _accepted(before: LookingOver, asked: Accept, seen: SeenRecord) -> LookingOver:
-    outline, holes = clean_ring(asked.outline, "the outline"), [clean_ring(h, f"hole {i + 1}") for i, h in enumerate(asked.holes)]
-    made = looking_over.begun(before.kind, outline, holes)
-    made = replace(made, steps=before.steps, readings=[], pulls=[])
+@router.post("/hides/{hide_id}/known-again")
+def known_again(hide_id: int, asked: MeasuredAgain) -> KnownAgain:
+    """Where what was known of a hide lies on its new outline."""
+    before = looking.known(hide_id).looking
+    outline = clean_ring(asked.outline, "the outline")
+    try:
+        fit = fit_again(before.ring, outline, asked.flesh_up)
+    except BadHide as error:
+        return KnownAgain(fits=False, words=str(error), flaws=[], pulls=0, readings=0)
+    onto = carried(before, looking_over.begun(before.kind, outline), fit)
+    words = f"{100 * fit.share:.0f} % of its edge lies along the old one, within {fit.rms_mm:.1f} mm"
+    flaws = [KnownRing(outline=f.outline, kind=f.kind, severity=f.severity) for f in onto.flaws]
+    return KnownAgain(fits=True, words=words, flaws=flaws, pulls=len(onto.pulls), readings=len(onto.readings))
+
+
+def _taken(asked: Accept, seen: SeenRecord) -> Taken:
+    drop = None
     if seen.picture is not None:
         w, h = seen.bounds.x1 - seen.bounds.x0, seen.bounds.y1 - seen.bounds.y0
-        number = int(seen.picture.rsplit("/", 2)[-2])
-        made = replace(made, backdrop=Backdrop(number, w, h, (1.0, 0.0, 0.0, 1.0, seen.bounds.x0, seen.bounds.y0)))
-    for i, ring in enumerate(asked.rings):
-        severity = ring.severity or suggested_severity(ring.kind, np.asarray(ring.outline))[0]
-        made = looking_over.with_flaw(made, RingedFlaw(f"c{i + 1}", ring.kind, severity, ring.outline, "", None, "surface", ring.chalk))
-    lines = [(x.means, np.asarray(x.points, float)) for x in asked.lines]
-    arrows = [points for means, points in lines if means == "least stretch"]
-    chalked = next((points for means, points in lines if means == "backbone"), None)
-    tail, neck = backbone_of(outline) if chalked is None or len(chalked) < 2 else (chalked[0], chalked[-1])
-    if asked.ends is not None:
-        tail, neck = np.array([asked.ends.tail_x, asked.ends.tail_y]), np.array([asked.ends.neck_x, asked.ends.neck_y])
-    # An arrow comes with the hide into its own place as a pull test does: by its middle and its way.
-    marks = replace(made, pulls=[PullTest(f"a{i}", float(p[:, 0].mean()), float(p[:, 1].mean()), 0.0, 1.0, _way(p)) for i, p in enumerate(arrows)])
-    laid = looking_over.relaid(looking_over.placed(marks, (float(tail[0]), float(tail[1])), (float(neck[0]), float(neck[1])), turn_over=asked.flesh_up))
-    ways, laid = laid.pulls, replace(laid, pulls=[])
-    for arrow in ways:
-        laid = looking_over.with_way(laid, arrow.x, arrow.y, arrow.deg, ARROW_REACH_MM)
-    return laid if asked.ends is None and chalked is None else looking_over.with_step(laid, "backbone", True)
-
-
-def _way(points: Ring) -> float:
-    way = points[-1] - points[0]
-    return float(np.degrees(np.arctan2(way[1], way[0]))) % 180.0
+        drop = Backdrop(int(seen.picture.rsplit("/", 2)[-2]), w, h, (1.0, 0.0, 0.0, 1.0, seen.bounds.x0, seen.bounds.y0))
+    return Taken(
+        asked.outline, asked.holes, [RingTaken(r.outline, r.kind, r.severity, r.chalk) for r in asked.rings], [LineTaken(x.means, x.points) for x in asked.lines],
+        None if asked.ends is None else ((asked.ends.tail_x, asked.ends.tail_y), (asked.ends.neck_x, asked.ends.neck_y)), asked.flesh_up, asked.keep_known, drop,
+    )  # fmt: skip
 
 
 def _keep(hide_id: int, seen: SeenRecord) -> SeenRecord:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
 
 from fairlay.core.capture.chalk import USUAL_CHALKS
+from fairlay.core.leather.mend import parted
 from fairlay.core.leather.usual_outline import SIDE
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo import sides
@@ -157,9 +158,13 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
         replace(more, eye=(more.eye[0] + s, more.eye[1]), span_mm=more.span_mm * 0.8, tilt_deg=t, seed=9 + i)
         for i, (s, t) in enumerate(((-shift, (3.0, 2.0)), (shift, (2.0, -2.0))))
     )
+    tail = float(side[:, 0].min()) + 760.0
+    left, _ = parted(Polygon(side), [[tail - 30, 0], [tail + 30, 4000]])
+    rest = scene_of(placed(np.asarray(left.exterior.coords)[:-1], 171.0), "chestnut", "pale board", np.random.default_rng(79), tilt_deg=(-4.0, 3.0), **size)
     return {
         "a chestnut side, chalked": (usual,),
         "a chestnut side, not chalked": (bare,),
+        "what a cut left of the chestnut side": (rest,),
         "a long russet side, in two pictures": halves,
         "a side half out of the picture": (replace(usual, eye=(usual.eye[0] + 900, usual.eye[1])),),
         "a side with its markers covered": (replace(usual, markers=usual.markers[:2]),),

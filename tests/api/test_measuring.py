@@ -160,3 +160,31 @@ def test_a_cut_beside_an_outline_is_refused(workshop: TestClient) -> None:
     refused = workshop.post("/api/leather/mend", json={"outline": ring(0, 0, 400), "stroke": [[900, 0], [900, 50]], "how": "cut"})
     assert refused.status_code == 409 and "nothing was cut" in refused.json()["problem"]
     assert workshop.post("/api/leather/mend", json={"outline": [[0, 0], [1, 1]], "stroke": [[0, 0]], "how": "add"}).status_code == 422
+
+
+def test_what_a_cut_left_is_photographed_and_nothing_known_is_lost(workshop: TestClient, small_pictures: object) -> None:
+    hide = side(workshop)
+    look(workshop, hide, photograph(workshop, "a chestnut side, chalked"))
+    seen = room(workshop, hide)["seen"]
+    rings = [{"outline": r["outline"], "severity": r["severity"], "chalk": r["chalk"], "kind": "scar"} for r in seen["rings"]]
+    assert workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"], "rings": rings, "lines": []}).status_code == 200
+    change(workshop, hide, pull={"id": "p", "x": 1600, "y": 500, "along_mm": 3, "across_mm": 5})
+    before = room(workshop, hide)
+    assert look(workshop, hide, photograph(workshop, "what a cut left of the chestnut side"))["state"] == "done"
+    seen = room(workshop, hide)["seen"]
+    again = workshop.post(f"/api/leather/hides/{hide}/known-again", json={"outline": seen["outline"]}).json()
+    assert again["fits"] and "of its edge lies along the old one" in again["words"] and again["pulls"] == 1
+    assert 3 <= len(again["flaws"]) < 6 and {f["kind"] for f in again["flaws"]} == {"scar"}
+    flesh = workshop.post(f"/api/leather/hides/{hide}/known-again", json={"outline": seen["outline"], "flesh_up": True}).json()
+    assert not flesh["fits"] and "flesh side" in flesh["words"] and flesh["flaws"] == []
+    refused = workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"], "keep_known": True, "flesh_up": True})
+    assert refused.status_code == 422 and room(workshop, hide)["seen"] == seen, "refused, and what was seen still waits"
+    assert workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"], "keep_known": True}).status_code == 200
+    after = room(workshop, hide)
+    assert after["rack"]["state"] == "part used" and len(after["flaws"]) == len(again["flaws"]) and len(after["pulls"]) == 1
+    assert after["rack"]["area_m2"] < 0.8 * before["rack"]["area_m2"] and not after["neck_left"]
+    said = workshop.get(f"/api/leather/hides/{hide}/history").json()[0]
+    assert said["words"] == "measured from pictures, after a cut" and said["outline"] == before["outline"]
+    assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
+    back = room(workshop, hide)
+    assert back["flaws"] == before["flaws"] and back["rack"]["state"] == before["rack"]["state"]

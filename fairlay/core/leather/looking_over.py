@@ -254,8 +254,7 @@ def with_outline(looking: LookingOver, outline: Points, holes: Sequence[Points] 
     for i, h in enumerate(inner):
         if not Polygon(ring).contains(Polygon(h)):
             raise BadHide(f"hole {i + 1} is not inside the outline", value=i + 1, expected="holes inside the hide")
-    moved = replace(looking, outline=as_points(ring, 2), holes=[as_points(h, 2) for h in inner], measured=True)
-    return relaid(at_origin(moved))
+    return relaid(at_origin(replace(looking, outline=as_points(ring, 2), holes=[as_points(h, 2) for h in inner], measured=True)))
 
 
 def turned(looking: LookingOver, tail: tuple[float, float], neck: tuple[float, float]) -> LookingOver:
@@ -273,7 +272,7 @@ def placed(looking: LookingOver, tail: tuple[float, float], neck: tuple[float, f
     left, and says so. Only ``turn_over`` mirrors it: it was seen from its flesh side. Raises BadHide for two places that are one.
     """
     if turn_over:
-        looking = _moved(looking, (-1.0, 0.0, 0.0, 1.0, 0.0, 0.0))
+        looking = moved(looking, (-1.0, 0.0, 0.0, 1.0, 0.0, 0.0))
         tail, neck = (-tail[0], tail[1]), (-neck[0], neck[1])
     dx, dy = neck[0] - tail[0], neck[1] - tail[1]
     long = math.hypot(dx, dy)
@@ -285,11 +284,11 @@ def placed(looking: LookingOver, tail: tuple[float, float], neck: tuple[float, f
     other = below < 0 and looking.kind != "whole"
     if other:
         c, s = -c, -s
-    return replace(at_origin(_moved(looking, (c, -s, s, c, 0.0, 0.0))), neck_left=other)
+    return replace(at_origin(moved(looking, (c, -s, s, c, 0.0, 0.0))), neck_left=other)
 
 
-def _moved(looking: LookingOver, m: tuple[float, float, float, float, float, float]) -> LookingOver:
-    """Everything of a document through x' = a x + c y + e, y' = b x + d y + f."""
+def moved(looking: LookingOver, m: tuple[float, float, float, float, float, float]) -> LookingOver:
+    """Return everything of a document through x' = a x + c y + e, y' = b x + d y + f, a turn and a move; mirrored where that turns over."""
     a, b, c, d, e, f = m
 
     def point(x: float, y: float) -> tuple[float, float]:
@@ -320,7 +319,7 @@ def _moved(looking: LookingOver, m: tuple[float, float, float, float, float, flo
 def at_origin(looking: LookingOver) -> LookingOver:
     """Return the document moved so that the hide's bounds begin at (0, 0)."""
     x0, y0 = np.asarray(looking.outline).min(axis=0)
-    return _moved(looking, (1.0, 0.0, 0.0, 1.0, -float(x0), -float(y0)))
+    return moved(looking, (1.0, 0.0, 0.0, 1.0, -float(x0), -float(y0)))
 
 
 def relaid(looking: LookingOver) -> LookingOver:
@@ -347,11 +346,15 @@ def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, Ring | N
 
 
 def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:
-    moved = replace(looking, outline=as_points(np.asarray(kept.exterior.coords)[:-1], 2), holes=[as_points(np.asarray(r.coords)[:-1], 2) for r in kept.interiors], measured=True)
-    # A ring that the new edge runs through is kept as far as it lies on leather.
-    shown = ((f, max(pieces_of(common(Polygon(f.outline).buffer(0), kept)), key=lambda p: p.area, default=None)) for f in moved.flaws)
+    outlined = replace(looking, outline=as_points(np.asarray(kept.exterior.coords)[:-1], 2), holes=[as_points(np.asarray(r.coords)[:-1], 2) for r in kept.interiors], measured=True)
+    return at_origin(kept_on(outlined, kept))
+
+
+def kept_on(looking: LookingOver, leather: Polygon) -> LookingOver:
+    """Return the document with only what lies on a region in mm. A ring that its edge runs through is kept as far as it lies on leather."""
+    shown = ((f, max(pieces_of(common(Polygon(f.outline).buffer(0), leather)), key=lambda p: p.area, default=None)) for f in looking.flaws)
     inside = [replace(f, outline=as_points(np.asarray(p.exterior.coords)[:-1], 2)) for f, p in shown if p is not None]
-    near = kept.buffer(5.0)
-    return at_origin(replace(
-        moved, flaws=inside, pulls=[p for p in moved.pulls if near.contains(Point(p.x, p.y))], readings=[r for r in moved.readings if near.contains(Point(r.x, r.y))],
-    ))  # fmt: skip
+    near = leather.buffer(5.0)
+    return replace(
+        looking, flaws=inside, pulls=[p for p in looking.pulls if near.contains(Point(p.x, p.y))], readings=[r for r in looking.readings if near.contains(Point(r.x, r.y))],
+    )  # fmt: skip

@@ -644,6 +644,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/leather/hides/{hide_id}/known-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Known Again
+         * @description Where what was known of a hide lies on its new outline.
+         */
+        post: operations["known_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/leather/hides/{hide_id}/pictures": {
         parameters: {
             query?: never;
@@ -1254,7 +1274,7 @@ export interface components {
     schemas: {
         /**
          * Accept
-         * @description What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand. ``flesh_up``: it was photographed flesh side up.
+         * @description What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand. ``flesh_up``: it was photographed flesh side up; ``keep_known``: what was known before is put on it.
          */
         Accept: {
             ends?: components["schemas"]["Ends"] | null;
@@ -1268,6 +1288,11 @@ export interface components {
              * @default []
              */
             holes: number[][][];
+            /**
+             * Keep Known
+             * @default false
+             */
+            keep_known: boolean;
             /**
              * Lines
              * @default []
@@ -2273,6 +2298,31 @@ export interface components {
             /** Version */
             version: number;
         };
+        /**
+         * KnownAgain
+         * @description What was known of a hide, put on its new outline: flaws where they lie now, and how many pull tests and readings; ``fits`` and ``words`` say whether it can be.
+         */
+        KnownAgain: {
+            /** Fits */
+            fits: boolean;
+            /** Flaws */
+            flaws: components["schemas"]["KnownRing"][];
+            /** Pulls */
+            pulls: number;
+            /** Readings */
+            readings: number;
+            /** Words */
+            words: string;
+        };
+        /** KnownRing */
+        KnownRing: {
+            /** Kind */
+            kind: string;
+            /** Outline */
+            outline: number[][];
+            /** Severity */
+            severity: number;
+        };
         /** LayOut */
         LayOut: {
             /** At */
@@ -2649,6 +2699,19 @@ export interface components {
             usual: number;
             /** Whole */
             whole: boolean;
+        };
+        /**
+         * MeasuredAgain
+         * @description A new outline of a hide that was measured before, as it was seen.
+         */
+        MeasuredAgain: {
+            /**
+             * Flesh Up
+             * @default false
+             */
+            flesh_up: boolean;
+            /** Outline */
+            outline: number[][];
         };
         /** Measures */
         Measures: {
@@ -5835,6 +5898,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EventOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    known_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasuredAgain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownAgain"];
                 };
             };
             /** @description Not Found */

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, told, type Schemas } from '../../api/client'
@@ -8,11 +8,11 @@ import { Button, Trouble } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
 import { FLAW_KINDS, seenName, SEVERITIES, thinned, useBegun, type At, type Known } from './hide'
-import { pushed } from './push'
+import { areaOf, pushed } from './push'
 
 type Seen = Schemas['SeenRecord']
 interface Ring { outline: number[][]; chalk: string; severity: number; kind: string; taken: boolean; doubted: boolean }
-interface Taken { outline: number[][]; holes: number[][][]; rings: Ring[]; lines: { points: number[][]; means: 'backbone' | 'least stretch' | 'nothing'; kind: string }[]; ends: { tail?: At; neck?: At }; flesh: boolean }
+interface Taken { outline: number[][]; holes: number[][][]; rings: Ring[]; lines: { points: number[][]; means: 'backbone' | 'least stretch' | 'nothing'; kind: string }[]; ends: { tail?: At; neck?: At }; flesh: boolean; keep: boolean }
 type Tool = 'push' | 'add' | 'take off' | 'cut' | 'ring' | 'ends'
 
 const TOOLS: [Tool, string, string][] = [
@@ -21,7 +21,7 @@ const TOOLS: [Tool, string, string][] = [
 ]
 const SURE = 0.15
 const start = (seen: Seen): Taken => ({
-  outline: seen.outline, holes: seen.holes, ends: {}, flesh: false,
+  outline: seen.outline, holes: seen.holes, ends: {}, flesh: false, keep: true,
   rings: seen.rings.map((r) => ({ outline: r.outline, chalk: r.chalk, severity: r.severity, kind: 'not named', taken: r.severity > 0 && r.sure >= SURE, doubted: r.severity === 0 || r.sure < SURE })),
   lines: seen.lines.map((x) => ({ points: x.points, kind: x.kind, means: x.kind === 'backbone' ? 'backbone' : x.kind === 'arrow' ? 'least stretch' : 'nothing' })),
 })
@@ -44,10 +44,16 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
     onSuccess: (to) => { set({ outline: to.outline, holes: to.holes }) },
     onSettled: () => { setStroke([]) },
   })
+  const before = known.rack.measured && known.flaws.length + known.pulls.length + known.readings.length > 0
+  const again = useQuery({
+    queryKey: ['known-again', id, seenName(seen), taken.flesh, known.version], enabled: before, staleTime: Infinity, retry: false,
+    queryFn: () => told(api.POST('/api/leather/hides/{hide_id}/known-again', { params: { path: { hide_id: id } }, body: { outline: seen.outline, flesh_up: taken.flesh } })),
+  })
+  const keeps = before && taken.keep && again.data?.fits === true
   const leave = useMutation({ mutationFn: () => told(api.DELETE('/api/leather/hides/{hide_id}/seen', { params: { path: { hide_id: id } } })), onSuccess: () => { setOwn(null); return queries.invalidateQueries({ queryKey: ['hide', id] }) } })
   const accept = useMutation({
     mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/accept', { params: { path: { hide_id: id } }, body: {
-      outline: taken.outline, holes: taken.holes, flesh_up: taken.flesh,
+      outline: taken.outline, holes: taken.holes, flesh_up: taken.flesh, keep_known: keeps,
       rings: taken.rings.filter((r) => r.taken).map(({ outline, kind, severity, chalk }) => ({ outline, kind, severity, chalk })),
       lines: taken.lines.flatMap(({ points, means }) => (means === 'nothing' ? [] : [{ points, means }])),
       ends: taken.ends.tail && taken.ends.neck ? { tail_x: taken.ends.tail[0], tail_y: taken.ends.tail[1], neck_x: taken.ends.neck[0], neck_y: taken.ends.neck[1] } : null,
@@ -92,7 +98,6 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
     }
   }
   const { x0, y0, x1, y1 } = seen.bounds
-  const ring = at === null ? undefined : taken.rings[at]
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_410px]">
       <div className="relative min-w-0">
@@ -104,6 +109,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                 {seen.picture ? <image href={seen.picture} x={x0} y={y0} width={x1 - x0} height={y1 - y0} preserveAspectRatio="none" /> : <path d={pathOf([taken.outline])} fill={leatherColour(known.rack.colour)} />}
                 <path d={pathOf([taken.outline, ...taken.holes])} fill="none" stroke="#1a1512" strokeOpacity={0.8} strokeWidth={5 * px} />
                 <path d={pathOf([taken.outline, ...taken.holes])} fill="none" stroke="#ffd76a" strokeWidth={2.2 * px} />
+                {(keeps ? again.data : undefined)?.flaws.map((f, i) => <path key={`k${i}`} data-known-flaw d={pathOf([f.outline])} fill="#fffdf6" fillOpacity={0.12} stroke="#fffdf6" strokeWidth={2 * px} strokeDasharray={`${7 * px} ${4 * px}`} />)}
                 {taken.rings.map((r, i) => (
                   <g key={i} data-ring={i + 1} className="cursor-pointer" onClick={() => { if (tool === null) setAt(i) }}>
                     <path d={pathOf([r.outline])} fill={i === at ? '#ffd76a' : '#1a1512'} fillOpacity={r.taken ? 0.28 : 0.05} stroke="#1a1512" strokeWidth={(i === at ? 7 : 5) * px} />
@@ -123,7 +129,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       </div>
       <section className="docket flex min-h-0 flex-col" aria-label="What was found">
         <div className="min-h-0 flex-1 overflow-auto px-5 py-3">
-          <h1 className="figure text-[26px] font-bold">{known.rack.number}: {units.area(seen.area_m2)}</h1>
+          <h1 className="figure text-[26px] font-bold">{known.rack.number}: {units.area(own ? areaOf(own.outline, own.holes) : seen.area_m2)}</h1>
           <p className="text-sm text-ink-soft">{seen.source === 'picture' ? `${plural(seen.markers, 'marker')} agree within ${seen.rms_mm.toFixed(1)} mm · ` : ''}{plural(taken.rings.length, 'ring')}, {plural(taken.holes.length, 'hole')}</p>
           {seen.advice.map((words) => <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{words}</p>)}
           <div className="mt-3 grid grid-cols-3 gap-2">
@@ -155,17 +161,34 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
             <Choice key={i} className="mt-2" label={x.kind === 'arrow' ? 'The arrow' : 'A line'} value={x.means} options={[['least stretch', 'shows the line of least stretch'], ['backbone', 'is the backbone'], ['nothing', 'means nothing']]} onChange={(means) => { set({ lines: taken.lines.map((y, k) => (k === i ? { ...y, means } : y)) }) }} />
           ))}
           <Tick label="it lay flesh side up: turn it over" checked={taken.flesh} onChange={(flesh) => { set({ flesh }) }} />
+          {before && <KnownBefore known={known} again={again.data} keeps={keeps} error={again.error} onKeep={(keep) => { set({ keep }) }} />}
           {own && <button type="button" className="min-h-11 underline" onClick={() => { setOwn(null); setAt(null) }}>As it was found</button>}
         </div>
         <div className="border-t border-docket-line px-5 py-3">
           <Trouble error={mend.error ?? accept.error ?? leave.error} onPaper />
-          <p className="mb-2 text-sm text-ink-soft">Taken: the outline, {plural(taken.rings.filter((r) => r.taken).length, 'ring')}{ring && !ring.taken ? '' : ''}. {known.flaws.length + known.pulls.length > 0 && 'What was known of this hide before is put away; Undo brings it back.'}</p>
+          <p className="mb-2 text-sm text-ink-soft">Taken: the outline, {plural(taken.rings.filter((r) => r.taken).length, 'ring')}{keeps && ', what was known before'}. {before && !again.isPending && !keeps && 'What was known of this hide before is put away; Undo brings it back.'}</p>
           <div className="flex gap-2">
-            <Button look="brass" className="min-h-14 flex-1 text-lg" disabled={accept.isPending} onClick={() => { accept.mutate() }}>Take what is ticked</Button>
+            <Button look="brass" className="min-h-14 flex-1 text-lg" disabled={accept.isPending || (before && again.isPending)} onClick={() => { accept.mutate() }}>Take what is ticked</Button>
             <Button className="min-h-14" disabled={leave.isPending} onClick={() => { leave.mutate() }}>Leave it all</Button>
           </div>
         </div>
       </section>
+    </div>
+  )
+}
+
+/** What was known of a hide that is measured again: whether it fits the new outline, and the choice to keep it. */
+function KnownBefore({ known, again, keeps, error, onKeep }: { known: Known; again: Schemas['KnownAgain'] | undefined; keeps: boolean; error: Error | null; onKeep: (keep: boolean) => void }) {
+  const all = again?.fits ? again : { flaws: known.flaws, pulls: known.pulls.length, readings: known.readings.length }
+  const what = [[all.flaws.length, 'flaw'], [all.pulls, 'pull test'], [all.readings, 'reading']] as const
+  const words = what.filter(([n]) => n > 0).map(([n, name]) => plural(n, name)).join(', ') || 'nothing that lies on it still'
+  return (
+    <div className="mt-2 border-t border-docket-line pt-2">
+      <h2 className="font-semibold">Known before: {words}</h2>
+      {again === undefined && error === null && <p role="status" className="text-ink-soft">Seeing where it lies on the new outline …</p>}
+      <Trouble error={error} onPaper />
+      {again?.fits === false && <p className="border-l-4 border-brass bg-brass/15 px-3 py-2">It cannot be kept: {again.words}</p>}
+      {again?.fits && <><p className="text-sm text-ink-soft">{again.words}</p><Tick label="keep it, where the broken rings show" checked={keeps} onChange={onKeep} /></>}
     </div>
   )
 }
