@@ -62,6 +62,7 @@ def hide_scene(number: int, width_px: int = 6000) -> tuple[str, HideScene, Ring,
         ring, leather, table, rng, drawn, lines, width_px=width_px, height_px=width_px * 2 // 3, curls=curls, tilt_deg=(float(rng.uniform(-9, 9)), float(rng.uniform(-9, 9))),
         roll_deg=float(rng.uniform(-4, 4)), lens=(float(rng.uniform(-0.10, 0.04)), float(rng.uniform(0, 0.02))), warmth=float(rng.uniform(-0.08, 0.10)), light=float(rng.uniform(0.75, 1.02)),
         shade=float(rng.uniform(0.05, 0.35)), shadow=float(rng.uniform(0.1, 0.45)), noise=float(rng.uniform(0.005, 0.018)), blur_px=float(rng.uniform(0.6, 1.5)), thickness_mm=float(rng.uniform(1.2, 3.5)),
+        boards=(160.0, 0.15) if number % 3 == 1 else (0.0, 0.0),
         glare=((float(middle[0] + rng.uniform(-600, 600)), float(middle[1] + rng.uniform(-200, 200)), 130.0, float(rng.uniform(0.03, 0.12))),),
     )  # fmt: skip
     tilt = np.hypot(*made.tilt_deg)

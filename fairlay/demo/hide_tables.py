@@ -143,13 +143,14 @@ def placed(ring: Ring, turn_deg: float = 0.0, at: tuple[float, float] = (420.0, 
 def tables() -> dict[str, tuple[HideScene, ...]]:
     """Return what the demo's camera can be pointed at, by name; a hide too large for one picture has two."""
     size: dict[str, Any] = {"width_px": 3000, "height_px": 2000}
+    boards = (170.0, 0.10)
     rng = np.random.default_rng(77)
     side = placed(sides.grow(SIDE, 2180, 1020, rng), 2.0)
     found = scattered(side, rng, 6, 40, 100)
     drawn = [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(found)]
     middle = side.mean(axis=0)
     lines = tuple(ChalkStroke(p, CHALK["yellow"], 0.85, 7.0) for p in arrow(float(middle[0]), float(middle[1]) - 60, 260.0, 2.0))
-    usual = scene_of(side, "chestnut", "pale board", rng, drawn, lines, tilt_deg=(6.0, -4.0), roll_deg=1.5, lens=(-0.06, 0.015), shade=0.2, **size)
+    usual = scene_of(side, "chestnut", "pale board", rng, drawn, lines, tilt_deg=(6.0, -4.0), roll_deg=1.5, lens=(-0.06, 0.015), shade=0.2, boards=boards, **size)
     bare = replace(usual, chalk=(), seed=5)
     long = placed(sides.grow(SIDE, 2420, 1120, np.random.default_rng(78)), -1.5)
     more = scene_of(long, "russet", "green mat", rng, [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(scattered(long, rng, 5))], **size)
@@ -160,7 +161,7 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
     )
     tail = float(side[:, 0].min()) + 760.0
     left, _ = parted(Polygon(side), [[tail - 30, 0], [tail + 30, 4000]])
-    rest = scene_of(placed(np.asarray(left.exterior.coords)[:-1], 171.0), "chestnut", "pale board", np.random.default_rng(79), tilt_deg=(-4.0, 3.0), **size)
+    rest = scene_of(placed(np.asarray(left.exterior.coords)[:-1], 171.0), "chestnut", "pale board", np.random.default_rng(79), tilt_deg=(-4.0, 3.0), boards=boards, **size)
     return {
         "a chestnut side, chalked": (usual,),
         "a chestnut side, not chalked": (bare,),

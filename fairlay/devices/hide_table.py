@@ -63,6 +63,7 @@ class Blot:
 class HideScene:
     """A hide on a table. ``curls`` are (x, y, lift in mm, reach in mm) of edges that stand up; ``glare`` (x, y, reach in mm, strength) of a lamp's shine.
 
+    ``boards``: how wide the table's boards are in mm, none where 0, and how far their tones differ (a share).
     ``eye`` is where the camera stands over (x, y) of the table; ``span_mm`` how much table its picture is wide. Other fields as in ``camera.Scene``.
     """
 
@@ -74,6 +75,7 @@ class HideScene:
     blemishes: tuple[Blot, ...] = ()
     chalk: tuple[ChalkStroke, ...] = ()
     clutter: tuple[Blot, ...] = ()
+    boards: tuple[float, float] = (0.0, 0.0)
     curls: tuple[tuple[float, float, float, float], ...] = ()
     glare: tuple[tuple[float, float, float, float], ...] = ()
     thickness_mm: float = 2.0
@@ -169,6 +171,8 @@ def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats,
     """The table, the hide's own face, where the hide lies (0 to 255), and how high its curled edges stand in mm."""
     w, h = int(scene.table[0] * PX_PER_MM), int(scene.table[1] * PX_PER_MM)
     table = _texture((h, w), scene.table_colour, rng, 0.02, 0.03)
+    if scene.boards[0] > 0:
+        _boards(table, *scene.boards, np.random.default_rng(scene.seed + 1))
     for m in scene.markers:
         _marker(table, m)
     for blot in scene.clutter:
@@ -204,6 +208,21 @@ def _texture(shape: tuple[int, int], colour: Colour, rng: np.random.Generator, b
     for c in range(3):
         out[..., c] = np.clip(uneven * (255 * colour[c]), 0, 255)
     return out
+
+
+def _boards(table: Floats, wide_mm: float, uneven: float, rng: np.random.Generator) -> None:
+    """Boards along the table, each of its own tone, with grain along them and dark joints between."""
+    h, w = table.shape[:2]
+    wide = max(8, int(wide_mm * PX_PER_MM))
+    for top in range(-int(rng.integers(0, wide)), h, wide):
+        rows = slice(max(0, top), min(h, top + wide))
+        board = table[rows]
+        tone = 1 + uneven * rng.uniform(-1, 1) + 0.15 * uneven * rng.uniform(-1, 1, 3)
+        streaks = cv2.resize(rng.normal(0, 0.25 * uneven, (max(2, wide // 9), 4)).astype(np.float32), (w, board.shape[0]), interpolation=cv2.INTER_CUBIC)
+        for c in range(3):
+            board[..., c] = np.clip(board[..., c] * (tone[c] + streaks), 0, 255)
+        joint = table[max(0, rows.stop - max(2, int(2.5 * PX_PER_MM))) : rows.stop]
+        joint[:] = (joint * 0.35).astype(np.uint8)
 
 
 def _scale(image: Floats, by: Floats) -> None:

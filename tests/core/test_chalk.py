@@ -153,6 +153,23 @@ def test_scars_stains_and_glare_are_no_chalk() -> None:
     assert found.rings == () and found.lines == ()
 
 
+@pytest.mark.parametrize("added", [40, 75, 100])
+@pytest.mark.parametrize("chalk", ["white", "blue", "red"])
+@pytest.mark.parametrize("colour", ["chestnut", "black", "oxblood"])
+def test_a_ring_in_a_lamps_shine_is_found_and_the_shine_told(colour: str, chalk: str, added: int) -> None:
+    rng = np.random.default_rng(21)
+    image = leather(colour, rng)
+    ring = chalk_ring(300, 200, 90, 80, np.random.default_rng(2))
+    drawn(image, ring, chalk, rng)
+    ys, xs = np.mgrid[0 : SIZE[0], 0 : SIZE[1]]
+    image += (added * np.exp(-((xs - 310) ** 2 + (ys - 210) ** 2) / (2 * 110**2)))[..., None]
+    found = look(image)
+    assert any("lamp" in words for words in found.advice) == (added == 100)
+    # Where the shine is told a ring may be missed; none is told wrongly.
+    assert len(found.rings) == 1 or added == 100
+    assert all(r.chalk == chalk and overlap(r.outline, ring) > 0.8 for r in found.rings)
+
+
 def test_a_ring_of_a_colour_for_lines_has_no_severity() -> None:
     rng = np.random.default_rng(12)
     image = leather("chestnut", rng)

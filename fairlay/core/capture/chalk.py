@@ -25,11 +25,16 @@ Raster = NDArray[Any]
 Means = Literal["surface", "blemish", "unsound", "line"]
 MEANINGS: Final[dict[Means, int]] = {"surface": 1, "blemish": 2, "unsound": 3, "line": 0}
 
+DAZZLED_LEVELS: Final = 70
+DAZZLED_SHARE: Final = 0.004
+"""Shine so strong that chalk may drown in it, over so much of the leather, is told."""
 LEATHER_MM: Final = 60.0
 """Over so much leather its own colour is taken: wider than most rings' lines are apart."""
 SURE, FAINT = 0.34, 0.17
 """How much of a place chalk must cover to begin a line, and to carry one on."""
 PLAIN_LEVELS: Final = 12.0
+SHINE_LEVELS: Final = 14.0
+"""Leather lighter by less than this is only unevenly dyed, or nearer the window."""
 WIDEST_BLOT_MM: Final = 13.0
 """Half as wide as what no line is, even where three meet in the head of an arrow."""
 BREAKS_MM: Final = (1.0, 3.0, 5.0, 8.0, 12.0, 17.0)
@@ -98,10 +103,16 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
     image = cv2.GaussianBlur(top.image[y : y + h, x : x + w], (0, 0), max(0.6, 0.9 * ppm))
     mask = cv2.erode(np.pad(hide.mask[y : y + h, x : x + w], 1), _disc(4.0 * ppm))[1:-1, 1:-1]
     leather = _leather(image, mask, ppm)
+    usual = np.median(leather[mask > 0].reshape(-1, 3), axis=0) if mask.any() else np.full(3, 128.0)
+    # Shine may lie over half of a small piece: its own colour is where it is darker, short of stains.
+    unlit = np.percentile(leather[mask > 0].reshape(-1, 3), 25, axis=0) if mask.any() else usual
+    shine = _shine(leather, unlit)
+    # The brightest channel ends at white before the others do; the middle one tells how much light there is.
+    dazzled = np.median(leather, axis=2) - np.median(unlit) > DAZZLED_LEVELS
+    image, leather = cv2.subtract(image, shine), cv2.subtract(leather, shine)
     colours = np.array([c.rgb for c in chalks], np.float32) * (WHITE_PAPER / 238.0)
     cover = _covered(image, leather, mask, colours)
     line = _lines(cover, ppm)
-    usual = np.median(leather[mask > 0].reshape(-1, 3), axis=0) if mask.any() else np.full(3, 128.0)
     rings, lines = [], []
     long = float(math.hypot(w, h)) / ppm
     left = np.zeros_like(line)
@@ -124,7 +135,7 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
         if straight is not None:
             k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
             lines.append(ChalkLine(straight[0], top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float)), chalks[k].name))
-    return ChalkSeen(tuple(_one_each(rings)), tuple(lines), tuple(_advice(chalks, colours, usual)))
+    return ChalkSeen(tuple(_one_each(rings)), tuple(lines), tuple([*_advice(chalks, colours, usual), *_dazzled(dazzled, mask)]))
 
 
 def _apart(line: Raster, join_mm: float, ppm: float) -> list[tuple[tuple[slice, slice], Raster]]:
@@ -159,6 +170,17 @@ def _leather(image: Raster, mask: Raster, ppm: float) -> Raster:
     own = cv2.inpaint(own, 1 - inside, 3, cv2.INPAINT_TELEA) if inside.any() and (1 - inside).any() else own
     k = max(3, round(LEATHER_MM * ppm / small) | 1)
     return cv2.resize(cv2.GaussianBlur(cv2.medianBlur(own, k), (0, 0), 1.5), (image.shape[1], image.shape[0]), interpolation=cv2.INTER_LINEAR)
+
+
+def _shine(leather: Raster, unlit: Raster) -> Raster:
+    """A lamp's shine on a face: light added alike to all colours, to the chalk as well as to the leather under it."""
+    added = np.clip((leather.astype(np.float32) - unlit.astype(np.float32)).min(axis=2) - SHINE_LEVELS, 0, 255).astype(np.uint8)
+    return np.asarray(cv2.merge([added, added, added]))
+
+
+def _dazzled(dazzled: Raster, mask: Raster) -> list[str]:
+    share = float(dazzled[mask > 0].mean()) if mask.any() else 0.0
+    return ["A lamp shines on the leather; chalk may not show there. Turn the lamp away or shade it, and look that every ring was found."] if share > DAZZLED_SHARE else []
 
 
 def _covered(image: Raster, leather: Raster, mask: Raster, colours: Raster) -> Raster:

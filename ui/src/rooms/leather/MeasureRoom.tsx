@@ -68,7 +68,7 @@ function FromPictures({ known, onSeen }: { known: Schemas['HideRoomOut']; onSeen
       <h2 className="font-stamp text-xl font-bold">From pictures</h2>
       <ol className="mt-2 list-decimal space-y-1.5 pl-5">
         <li>Tape <a className="underline" href="/api/leather/markers.pdf?count=12">marker sheets</a> flat on the table, eight or more, outside the hide all round. Print them at 100 %. (<a className="underline" href="/api/leather/markers.pdf?count=12&paper=Letter">Letter</a>)</li>
-        <li>Lay the hide grain up on a table of another colour. Ring flaws in chalk, draw an arrow along the line of least stretch: {known.chalks.map((c) => `${c.name} for ${c.means === 'line' ? 'lines' : c.means}`).join(', ')}.</li>
+        <li>Lay the hide grain up on a table of another colour; weigh down edges that curl. Ring flaws in chalk, draw an arrow along the line of least stretch: {known.chalks.map((c) => `${c.name} for ${c.means === 'line' ? 'lines' : c.means}`).join(', ')}.</li>
         <li>Photograph all of it with the markers, from as high as you can. A long hide: two pictures or more that overlap, with two markers in both.</li>
       </ol>
       <div className="mt-3 flex flex-wrap items-end gap-3">
