@@ -107,8 +107,7 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
     # Shine may lie over half of a small piece: its own colour is where it is darker, short of stains.
     unlit = np.percentile(leather[mask > 0].reshape(-1, 3), 25, axis=0) if mask.any() else usual
     shine = _shine(leather, unlit)
-    # The brightest channel ends at white before the others do; the middle one tells how much light there is.
-    dazzled = np.median(leather, axis=2) - np.median(unlit) > DAZZLED_LEVELS
+    dazzled = _middle(leather) > np.median(unlit) + DAZZLED_LEVELS
     image, leather = cv2.subtract(image, shine), cv2.subtract(leather, shine)
     colours = np.array([c.rgb for c in chalks], np.float32) * (WHITE_PAPER / 238.0)
     cover = _covered(image, leather, mask, colours)
@@ -174,8 +173,14 @@ def _leather(image: Raster, mask: Raster, ppm: float) -> Raster:
 
 def _shine(leather: Raster, unlit: Raster) -> Raster:
     """A lamp's shine on a face: light added alike to all colours, to the chalk as well as to the leather under it."""
-    added = np.clip((leather.astype(np.float32) - unlit.astype(np.float32)).min(axis=2) - SHINE_LEVELS, 0, 255).astype(np.uint8)
+    added = cv2.subtract(leather, (*(unlit + SHINE_LEVELS), 0.0)).min(axis=2)
     return np.asarray(cv2.merge([added, added, added]))
+
+
+def _middle(image: Raster) -> Raster:
+    """The middle one of the three channels: in strong light the brightest ends at white before the others do."""
+    a, b, c = cv2.split(image)
+    return np.asarray(cv2.max(cv2.min(a, b), cv2.min(cv2.max(a, b), c)))
 
 
 def _dazzled(dazzled: Raster, mask: Raster) -> list[str]:
