@@ -48,6 +48,8 @@ from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays", tags=["lays"])
 ROLL_BEYOND_MM = 400.0
+OTHER_END = {"tail": "neck", "neck": "tail"}
+"""The engine takes the tail to be at the left: on a side of the other hand it is the neck."""
 
 
 @router.get("")
@@ -129,13 +131,15 @@ def _out(saved: SavedLay) -> LayOut:
     counts = lay.counts(job)
     lengths = {h.hide: (h.length_mm or 0.0) + ROLL_BEYOND_MM for h in measures.per_hide if h.length_mm is not None}
     newest = jobs.newest_of_lay(saved.id)
+    known = hides.laid_on(h.id for h in job.hides)
     per_hide = []
     for figures in measures.per_hide:
         where = account(job, lay, job.hides_by_id[figures.hide])
+        neck_left = figures.hide in known and known[figures.hide].neck_left
         per_hide.append(
             HideFigures(
                 hide=figures.hide, pieces=figures.pieces, placed_m2=figures.placed_m2, usable_m2=figures.usable_m2, used_m2=figures.used_m2, cost=figures.cost,
-                remnant_m2=figures.remnant_m2, remnant_end=figures.remnant_end, length_mm=figures.length_mm, whole_m2=where.whole_m2, edge_m2=where.edge_m2, unsound_m2=where.unsound_m2,
+                remnant_m2=figures.remnant_m2, remnant_end=OTHER_END.get(figures.remnant_end, figures.remnant_end) if neck_left else figures.remnant_end, neck_left=neck_left, length_mm=figures.length_mm, whole_m2=where.whole_m2, edge_m2=where.edge_m2, unsound_m2=where.unsound_m2,
                 classes=[ClassArea(tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=c.placed_m2) for c in where.classes],
             )
         )  # fmt: skip
@@ -153,7 +157,7 @@ def _out(saved: SavedLay) -> LayOut:
         ],
         placements=[_placement(p) for p in lay.placements],
         unplaced=[UnplacedOut(piece=u.piece, name=" ".join(reversed(names.get(u.piece, (u.piece, "")))).strip(), count=u.count, reason=u.reason) for u in lay.unplaced],
-        doubts=[f"{number} is {words}" for number, words in hides.not_looked_over(h.id for h in job.hides).items()],
+        doubts=[f"{number} is {told.doubt}" for number, told in known.items() if told.doubt],
         figures=Figures(
             placed=measures.placed, wanted=measures.wanted, placed_m2=measures.placed_m2, usable_m2=measures.usable_m2, used_m2=measures.used_m2, cost=measures.cost,
             fill=measures.fill, yield_of_used=measures.yield_of_used, hides_used=measures.hides_used, sets=_named_sets(measures.sets, batch.lines), sets_wanted={line.article.name: line.quantity for line in batch.lines if line.article.slug in measures.sets},

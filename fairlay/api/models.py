@@ -288,6 +288,7 @@ class HideFigures(BaseModel):
     cost: float
     remnant_m2: float
     remnant_end: str
+    neck_left: bool
     length_mm: float | None
     whole_m2: float
     edge_m2: float

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from peewee import fn
+
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, hide_values, read_hide
 from fairlay.core.formats.looking_json import looking_values
@@ -141,9 +143,21 @@ def numbers() -> list[str]:
     return [str(row.number) for row in HideRow.select(HideRow.number)]
 
 
+@dataclass(frozen=True)
+class LaidOn:
+    """What whoever lays on a hide is told of it: a ``doubt`` where nobody measured it or looked it over well enough, and whether its neck is at the left."""
+
+    doubt: str
+    neck_left: bool
+
+
 @connected
-def not_looked_over(found: Iterable[str]) -> dict[str, str]:
-    """Return, of hides by number, how far those were looked over that nobody looked over well enough to lay on; measured or not."""
+def laid_on(found: Iterable[str]) -> dict[str, LaidOn]:
+    """Return what is told of hides, by number; those no longer on the rack are left out."""
     wanted = list(found)
-    rows = HideRow.select(HideRow.number, HideRow.looked, HideRow.looked_enough, HideRow.measured).where(HideRow.number.in_(wanted)) if wanted else []
-    return {r.number: r.looked if r.measured else "not measured, " + r.looked for r in rows if not r.looked_enough or not r.measured}
+    left = fn.JSON_VALUE(HideRow.looking, "$.neck_left")
+    rows = HideRow.select(HideRow.number, HideRow.looked, HideRow.looked_enough, HideRow.measured, left).where(HideRow.number.in_(wanted)).tuples() if wanted else []
+    return {
+        number: LaidOn("" if enough and measured else looked if measured else "not measured, " + looked, str(turned).lower() in ("1", "true"))
+        for number, looked, enough, measured, turned in rows
+    }

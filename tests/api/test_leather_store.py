@@ -18,7 +18,7 @@ from fairlay.core.leather.receiving import Invoice
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.store import database as store
 from fairlay.store import deliveries, hides, looking, settings
-from fairlay.store.hides import About
+from fairlay.store.hides import About, LaidOn
 from fairlay.store.tables import HideEventRow, HideRow
 from tests.api.test_leather import lots
 
@@ -136,8 +136,8 @@ def test_a_hide_from_before_there_was_looking_over_is_known(workshop: TestClient
 
 def test_only_hides_that_nobody_knows_are_doubted(workshop: TestClient) -> None:
     number = hides.hides_by_id([side()])[0].number
-    assert hides.not_looked_over([number, "F-101", "no such hide"]) == {number: "not measured, not looked over"}
-    assert hides.not_looked_over([]) == {}
+    assert hides.laid_on([number, "F-101", "no such hide"]) == {number: LaidOn("not measured, not looked over", False), "F-101": LaidOn("", False)}
+    assert hides.laid_on([]) == {}
 
 
 def test_states_are_words_of_the_rack(workshop: TestClient) -> None:

@@ -104,11 +104,7 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
     mask = cv2.erode(np.pad(hide.mask[y : y + h, x : x + w], 1), _disc(4.0 * ppm))[1:-1, 1:-1]
     leather = _leather(image, mask, ppm)
     usual = np.median(leather[mask > 0].reshape(-1, 3), axis=0) if mask.any() else np.full(3, 128.0)
-    # Shine may lie over half of a small piece: its own colour is where it is darker, short of stains.
-    unlit = np.percentile(leather[mask > 0].reshape(-1, 3), 25, axis=0) if mask.any() else usual
-    shine = _shine(leather, unlit)
-    dazzled = _middle(leather) > np.median(unlit) + DAZZLED_LEVELS
-    image, leather = cv2.subtract(image, shine), cv2.subtract(leather, shine)
+    dazzled = _unshone(image, leather, mask)
     colours = np.array([c.rgb for c in chalks], np.float32) * (WHITE_PAPER / 238.0)
     cover = _covered(image, leather, mask, colours)
     line = _lines(cover, ppm)
@@ -134,7 +130,7 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
         if straight is not None:
             k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
             lines.append(ChalkLine(straight[0], top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float)), chalks[k].name))
-    return ChalkSeen(tuple(_one_each(rings)), tuple(lines), tuple([*_advice(chalks, colours, usual), *_dazzled(dazzled, mask)]))
+    return ChalkSeen(tuple(_one_each(rings)), tuple(lines), (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask)))
 
 
 def _apart(line: Raster, join_mm: float, ppm: float) -> list[tuple[tuple[slice, slice], Raster]]:
@@ -171,10 +167,19 @@ def _leather(image: Raster, mask: Raster, ppm: float) -> Raster:
     return cv2.resize(cv2.GaussianBlur(cv2.medianBlur(own, k), (0, 0), 1.5), (image.shape[1], image.shape[0]), interpolation=cv2.INTER_LINEAR)
 
 
-def _shine(leather: Raster, unlit: Raster) -> Raster:
-    """A lamp's shine on a face: light added alike to all colours, to the chalk as well as to the leather under it."""
-    added = cv2.subtract(leather, (*(unlit + SHINE_LEVELS), 0.0)).min(axis=2)
-    return np.asarray(cv2.merge([added, added, added]))
+def _unshone(image: Raster, leather: Raster, mask: Raster) -> Raster:
+    """Take a lamp's shine off a face, in place: light added alike to all colours, to the chalk as well as to the leather under it. Return where it is strong."""
+    if not mask.any():
+        return np.zeros(mask.shape, bool)
+    # Shine may lie over half of a small piece: its own colour is where it is darker, short of stains.
+    unlit = np.percentile(leather[mask > 0].reshape(-1, 3), 25, axis=0)
+    dazzled = _middle(leather) > np.median(unlit) + DAZZLED_LEVELS
+    own: Raster = np.append(unlit + SHINE_LEVELS, 0.0)
+    added = np.asarray(cv2.subtract(leather, own)).min(axis=2)
+    shine = cv2.merge([added, added, added])
+    cv2.subtract(leather, shine, dst=leather)
+    cv2.subtract(image, shine, dst=image)
+    return np.asarray(dazzled)
 
 
 def _middle(image: Raster) -> Raster:

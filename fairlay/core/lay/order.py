@@ -13,7 +13,7 @@ from fairlay.core.lay.sound import check_job, roll_length_mm
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece, part_id
 from fairlay.core.pattern.article import Article, piece_of, ways_chosen
-from fairlay.core.rules import Policy, fair_ground
+from fairlay.core.rules import Policy, bears, fair_ground
 from fairlay.core.shapes.rings import Ring
 
 
@@ -157,6 +157,6 @@ def suits(hide: Hide, pieces: Sequence[Piece], policy: Policy) -> Suits:
     for piece in pieces:
         fair = fair_ground(piece, hide, policy)[0].area
         best = max(best, fair)
-        if fair < piece.area_mm2:
+        if not bears(fair, piece):
             never.append(piece.id)
     return Suits(hide.id, best / 1e6, tuple(never))

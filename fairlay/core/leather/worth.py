@@ -16,7 +16,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.leather.hide import Hide
 from fairlay.core.pattern import Piece
-from fairlay.core.rules import Policy, fair_ground
+from fairlay.core.rules import Policy, bears, fair_ground
 from fairlay.core.shapes.rings import common, rings_of, union
 
 CELL_MM: Final = 10.0
@@ -140,7 +140,7 @@ def accepted_by(hide: Hide, pieces: Sequence[Piece], policy: Policy | None = Non
     every: BaseGeometry = grounds[0] if grounds else Polygon()
     for g in grounds[1:]:
         every = common(every, g)
-    never = tuple(p.id for p, g in zip(pieces, grounds, strict=True) if g.area < p.area_mm2)
+    never = tuple(p.id for p, g in zip(pieces, grounds, strict=True) if not bears(g.area, p))
     any_m2 = either.area / 1e6
     return Accepted(any_m2, every.area / 1e6, hide.region.area / 1e6 * hide.cost_per_m2 / any_m2 if any_m2 > 1e-6 else math.inf, never)
 
@@ -170,7 +170,7 @@ def suits_batch(hide: Hide, pieces: Sequence[Piece], names: dict[str, str], poli
     for p in pieces:
         own = p.area_mm2 * p.quantity / total
         fair = fair_ground(p, hide, policy)[0].area
-        if fair < p.area_mm2:
+        if not bears(fair, p):
             never.append(names.get(p.id, p.id))
             continue
         share += own

@@ -23,7 +23,7 @@ from fairlay.core.shapes.rings import union
 
 PLACE_RULES = (edge, unsound, show_face, tightness, thickness)
 
-__all__ = ["PLACE_RULES", "Forbidden", "GrainSchool", "Policy", "fair_ground", "forbidden_ground", "needs_of"]
+__all__ = ["PLACE_RULES", "Forbidden", "GrainSchool", "Policy", "bears", "fair_ground", "forbidden_ground", "needs_of"]
 
 
 def forbidden_ground(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
@@ -47,3 +47,8 @@ def fair_ground(piece: Piece, hide: Hide, policy: Policy) -> tuple[BaseGeometry,
 def needs_of(piece: Piece) -> Hashable:
     """Return what the place rules read of a piece: pieces that agree in it share their fair ground."""
     return (bool(piece.hidden), *(rule.needs(piece) for rule in PLACE_RULES))
+
+
+def bears(fair_mm2: float, piece: Piece) -> bool:
+    """Return whether so much fair ground can hold a piece at all: the least that must be so, whatever its shape."""
+    return fair_mm2 >= piece.area_mm2

@@ -2143,6 +2143,8 @@ export interface components {
             hide: string;
             /** Length Mm */
             length_mm: number | null;
+            /** Neck Left */
+            neck_left: boolean;
             /** Pieces */
             pieces: number;
             /** Placed M2 */

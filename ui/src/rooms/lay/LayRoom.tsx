@@ -51,6 +51,7 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
   if (!hide) return null
   const here = lay.placements.filter((p) => p.hide === hide.number)
   const colour = leatherColour(colours.get(hide.number))
+  const neckLeft = lay.per_hide.some((h) => h.hide === hide.number && h.neck_left)
   const pieces = new Map(lay.pieces.map((p) => [p.id, p]))
   const [heldPiece, heldCopy] = held?.split('#') ?? []
   const told_ = heldPiece ? pieces.get(heldPiece) : undefined
@@ -65,7 +66,7 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
             </button>
           ))}
         </div>
-        <span className="ml-auto text-sm text-chalk-dim">tail left, neck right</span>
+        <span className="ml-auto text-sm text-chalk-dim">{neckLeft ? 'neck left, tail right' : 'tail left, neck right'}</span>
         <RoomKeys room="Lay" keys={[
           { key: 'l', does: live ? 'stop, and keep the best' : 'lay it', act: () => { if (live && job) stop.mutate(job.id); else run.mutate({ seconds: 30, only: null }) } },
           { key: 'u', does: 'undo', act: () => { if (!live) undo.mutate() } },
@@ -84,7 +85,7 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
         ]} />
       </div>
       <div className="relative min-h-0 flex-1">
-        <HideView key={hide.number} handle={view} bounds={hide.bounds} label={`${hide.kind} ${hide.number} with ${here.length} pieces laid, backbone along the top, tail at the left`}>
+        <HideView key={hide.number} handle={view} bounds={hide.bounds} label={`${hide.kind} ${hide.number} with ${here.length} pieces laid, backbone along the top, ${neckLeft ? 'neck' : 'tail'} at the left`}>
           {(scale) => (
             <>
               <HideDrawing hide={hide} colour={colour} scale={scale} />
