@@ -221,8 +221,9 @@ def _boards(table: Floats, wide_mm: float, uneven: float, rng: np.random.Generat
         streaks = cv2.resize(rng.normal(0, 0.25 * uneven, (max(2, wide // 9), 4)).astype(np.float32), (w, board.shape[0]), interpolation=cv2.INTER_CUBIC)
         for c in range(3):
             board[..., c] = np.clip(board[..., c] * (tone[c] + streaks), 0, 255)
-        joint = table[max(0, rows.stop - max(2, int(2.5 * PX_PER_MM))) : rows.stop]
-        joint[:] = (joint * 0.35).astype(np.uint8)
+        if top + wide <= h:
+            joint = table[max(0, rows.stop - max(2, int(2.5 * PX_PER_MM))) : rows.stop]
+            joint[:] = (joint * 0.35).astype(np.uint8)
 
 
 def _scale(image: Floats, by: Floats) -> None:

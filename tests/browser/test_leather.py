@@ -116,6 +116,80 @@ def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) 
     expect(page.get_by_text("(1 of 4 hides measured)")).to_be_visible()
 
 
+def test_what_a_cut_left_is_measured_again_and_stays_known(page: Page, address: str) -> None:
+    page.goto(f"{address}/leather")
+    page.get_by_label("Find a hide").fill("O-046")
+    page.get_by_role("button", name=re.compile("^O-046")).click()
+    page.get_by_role("link", name="Measure it: picture, drawing or rule").click()
+    here = page.url
+
+    # Pictures being read are left alone, come back to, and stopped; they are still there.
+    page.get_by_role("button", name="Take a picture").click()
+    page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
+    stop = page.get_by_role("button", name="Stop")
+    expect(stop).to_be_visible()
+    page.goto(f"{address}/leather")
+    page.goto(here)
+    waits = page.get_by_role("button", name="Take what is ticked")
+    expect(waits).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Leave it all").click()
+    page.get_by_label("Or the simulated camera, over").select_option("a long russet side, in two pictures")
+    page.get_by_role("button", name="Take 2 pictures").click()
+    page.get_by_role("button", name="Find the hide in 2 pictures").click(timeout=60_000)
+    stop.click()
+    again = page.get_by_role("button", name="Find the hide in 2 pictures")
+    expect(again.or_(waits)).to_be_visible(timeout=60_000)
+    if waits.is_visible():
+        page.get_by_role("button", name="Leave it all").click()
+    else:
+        expect(page.get_by_role("img", name="Picture 2")).to_be_visible()
+        for _ in range(2):
+            page.get_by_role("button", name="leave it out").first.click()
+
+    page.get_by_label("Or the simulated camera, over").select_option("a chestnut side, chalked")
+    page.get_by_role("button", name="Take a picture").click()
+    page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
+    expect(waits).to_be_visible(timeout=60_000)
+    area = page.get_by_role("heading", name=re.compile("^O-046: "))
+    whole = area.text_content()
+    page.get_by_role("button", name="Cut", exact=True).click()
+    box = page.locator("svg[data-scale]").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] * 0.82, box["y"] + 40)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.82, box["y"] + box["height"] - 10, steps=8)
+    page.mouse.up()
+    expect(area).not_to_have_text(whole or "")
+    page.get_by_role("button", name="As it was found").click()
+    expect(area).to_have_text(whole or "")
+    waits.click()
+    expect(page.locator("path[data-flaw]")).to_have_count(6)
+
+    # Leather is cut from it, and what is left photographed: what was known lies where it lay.
+    page.goto(here)
+    page.get_by_label("Or the simulated camera, over").select_option("what a cut left of the chestnut side")
+    page.get_by_role("button", name="Take a picture").click()
+    page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
+    expect(page.get_by_text(re.compile("of its edge lies along the old one"))).to_be_visible(timeout=60_000)
+    kept = page.locator("path[data-known-flaw]").count()
+    assert 0 < kept < 6
+    keep = page.get_by_label("keep it, where the broken rings show")
+    keep.uncheck()
+    expect(page.locator("path[data-known-flaw]")).to_have_count(0)
+    expect(page.get_by_text("is put away; Undo brings it back")).to_be_visible()
+    keep.check()
+    page.get_by_label("it lay flesh side up: turn it over").check()
+    expect(page.get_by_text(re.compile("It cannot be kept: this outline is not the one"))).to_be_visible()
+    page.get_by_label("it lay flesh side up: turn it over").uncheck()
+    waits.click()
+    expect(page.locator("path[data-flaw]")).to_have_count(kept)
+    expect(page.get_by_text(re.compile("part used"))).to_be_visible()
+    page.get_by_role("button", name="History").click()
+    expect(page.get_by_text("measured from pictures, after a cut")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text(re.compile("part used"))).to_have_count(0)
+
+
 def test_a_hide_by_keys_by_rule_and_from_its_flesh_side(page: Page, address: str) -> None:
     page.goto(f"{address}/leather")
     page.get_by_label("state", exact=True).select_option("received")
