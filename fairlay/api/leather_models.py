@@ -68,9 +68,10 @@ class ChangedDelivery(BaseModel):
 
 
 class HidesOff(BaseModel):
-    """Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide."""
+    """Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide; rolls with their width."""
 
-    kind: Literal["side", "whole", "bend", "shoulder", "belly", "offcut"]
+    kind: Literal["side", "whole", "bend", "shoulder", "belly", "offcut", "roll"]
+    width_mm: FiniteFloat | None = None
     areas: Annotated[list[FiniteFloat], Field(min_length=1, max_length=200)]
     prefix: Annotated[str, Field(min_length=1, max_length=16)]
 

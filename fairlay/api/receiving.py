@@ -48,7 +48,7 @@ def change_delivery(delivery_id: int, asked: ChangedDelivery) -> None:
 @router.post("/deliveries/{delivery_id}/hides", status_code=201)
 def receive_hides(delivery_id: int, asked: HidesOff) -> list[Created]:
     """Take hides off the lorry: each gets a number."""
-    return [Created(id=i) for i in deliveries.receive_hides(delivery_id, asked.kind, asked.areas, asked.prefix)]
+    return [Created(id=i) for i in deliveries.receive_hides(delivery_id, asked.kind, asked.areas, asked.prefix, asked.width_mm)]
 
 
 @router.delete("/hides/{hide_id}", status_code=204)

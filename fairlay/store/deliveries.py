@@ -10,7 +10,7 @@ from pydantic import TypeAdapter
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.leather.looking_over import as_hide, begun
-from fairlay.core.leather.receiving import HideReceived, Invoice, LotCheck, check_invoice, check_lot, in_m2, next_numbers
+from fairlay.core.leather.receiving import HideReceived, Invoice, LotCheck, check_invoice, check_lot, in_m2, next_numbers, roll_bought
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.store.clock import now
 from fairlay.store.database import connected
@@ -87,10 +87,11 @@ def change_delivery(delivery_id: int, invoice: Invoice, note: str, closed: bool)
 
 
 @connected
-def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: str) -> list[int]:
+def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: str, width_mm: float | None = None) -> list[int]:
     """Take hides of a delivery off the lorry: ``areas`` are the invoice's, in its own unit, one a hide; return their ids. All of them or none.
 
-    Each gets the next number after ``prefix`` and, until it is measured, the outline a hide of its kind and area usually has.
+    Each gets the next number after ``prefix`` and, until it is measured, the outline a hide of its kind and area usually has. Rolls
+    are ``width_mm`` wide, and there is nothing to look over on them.
     """
     delivery = delivery_by_id(delivery_id)
     invoice = delivery.invoice
@@ -98,8 +99,11 @@ def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: s
     made = []
     for number, area in zip(next_numbers(prefix, numbers(), len(areas)), areas, strict=True):
         m2 = in_m2(area, invoice.unit)
-        looking = begun(kind, usual_outline(kind, m2), measured=False)
-        hide = as_hide(looking, number, edge_margin_mm=margin, cost_per_m2=invoice.price_per_m2)
+        looking = None if kind == "roll" else begun(kind, usual_outline(kind, m2), measured=False)
+        if looking is None:
+            hide = roll_bought(number, width_mm or 0.0, m2, edge_margin_mm=margin, cost_per_m2=invoice.price_per_m2)
+        else:
+            hide = as_hide(looking, number, edge_margin_mm=margin, cost_per_m2=invoice.price_per_m2)
         about = About(
             invoice.material,
             invoice.mill,
@@ -108,7 +112,7 @@ def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: s
             invoice.temper,
             invoice.thickness_mm,
             invoice.grade,
-            "received",
+            "received" if looking else "looked over",
             delivery.received_on,
             invoice.finish,
             delivery_id,

@@ -68,6 +68,26 @@ def test_a_lot_is_received_hide_by_hide(workshop: TestClient) -> None:
     assert new["state"] == "received" and not new["measured"] and not new["looked_enough"] and new["delivery_id"] == d["id"]
 
 
+def test_rolls_come_off_the_lorry_with_their_width(workshop: TestClient) -> None:
+    d = delivery(workshop, material="lining", unit="m2", price=18.0, thickness_mm=1.0)
+    path = f"/api/leather/deliveries/{d['id']}/hides"
+    made = workshop.post(path, json={"kind": "roll", "areas": [12.6, 7.0], "prefix": "L-", "width_mm": 1400})
+    assert made.status_code == 201, made.text
+    rack = {h["id"]: h for h in workshop.get("/api/leather").json()}
+    first = rack[made.json()[0]["id"]]
+    assert first["kind"] == "roll" and first["area_m2"] == pytest.approx(12.6) and first["cost_per_m2"] == pytest.approx(18.0)
+    assert first["measured"] and first["looked_enough"] and first["state"] == "looked over", "there is nothing to look over on a roll"
+    known = room(workshop, first["id"])
+    assert known["looked"] == "woven: nothing to look over" and known["flaws"] == []
+    refused = workshop.post(path, json={"kind": "roll", "areas": [12.6], "prefix": "L-"})
+    assert refused.status_code == 422 and "mm wide" in refused.json()["problem"]
+    assert len(workshop.get(f"/api/leather/deliveries/{d['id']}").json()["hides"]) == 2
+    asked = {"material": "lining", "hide_ids": [first["id"]], "objective": "order"}
+    begun = [workshop.post(f"/api/batches/{b['id']}/lays", json=asked) for b in workshop.get("/api/batches").json()]
+    lays = [made.json()["id"] for made in begun if made.status_code == 201]
+    assert lays and all(workshop.get(f"/api/lays/{lay}").json()["doubts"] == [] for lay in lays)
+
+
 def test_all_hides_come_off_the_lorry_or_none(workshop: TestClient) -> None:
     d = delivery(workshop)
     bad = workshop.post(f"/api/leather/deliveries/{d['id']}/hides", json={"kind": "side", "areas": [21.0, -4.0], "prefix": "T-"})

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from fairlay.core.errors import BadHide, BadPicture
 from fairlay.core.formats.leather_pdf import Tag, claim_pdf, markers_pdf, tags_pdf
-from fairlay.core.leather.receiving import M2_PER, HideReceived, Invoice, check_invoice, check_lot, in_m2, next_numbers
+from fairlay.core.leather.receiving import M2_PER, HideReceived, Invoice, check_invoice, check_lot, in_m2, next_numbers, roll_bought
 from fairlay.demo import sides
 
 LOT = Invoice("Oxlade Pits", "OP-2217", 8.40, "ft2", "body leather", "vegetable", "waxed", "chestnut", "medium", 2.3, "1")
@@ -113,3 +113,18 @@ def test_the_claim_has_every_hide() -> None:
     body = claim_pdf(LOT, check, hides, "Quillback Yard", "2026-11-23", "kr")
     assert _pages(body) == 2
     assert np.isclose(check.off_share, -1 + 1 / 1.05)
+
+
+@pytest.mark.parametrize(("width", "area", "length"), [(1400.0, 12.6, 9000.0), (900.0, 0.9, 1000.0), (1500.0, 150.0, 100_000.0)])
+def test_a_roll_is_as_long_as_its_area_makes_it(width: float, area: float, length: float) -> None:
+    roll = roll_bought("L-004", width, area, edge_margin_mm=6.0, cost_per_m2=18.0)
+    assert roll.is_roll and roll.width_mm == width and roll.region.area == pytest.approx(area * 1e6)
+    assert roll.outline[:, 0].max() == pytest.approx(length) and roll.usable.area == pytest.approx(length * (width - 12))
+
+
+@pytest.mark.parametrize(
+    ("width", "area", "words"), [(0.0, 10.0, "0 mm wide"), (float("nan"), 10.0, "wide"), (9000.0, 10.0, "9000 mm wide"), (1400.0, 0.05, "m long"), (1400.0, 900.0, "m long")]
+)
+def test_no_roll_is_like_that(width: float, area: float, words: str) -> None:
+    with pytest.raises(BadHide, match=words):
+        roll_bought("L-004", width, area)

@@ -7,7 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Final, Literal
 
+import numpy as np
+
 from fairlay.core.errors import BadHide
+from fairlay.core.leather.hide import Hide
 
 Unit = Literal["m2", "ft2"]
 M2_PER: Final[dict[Unit, float]] = {"m2": 1.0, "ft2": 0.09290304}
@@ -91,6 +94,17 @@ def in_m2(area: float, unit: Unit) -> float:
     if not (math.isfinite(m2) and 0.001 <= m2 <= 1_000):
         raise BadHide(f"an area of {area:g} {unit}", value=area, expected="what the invoice says of one hide")
     return m2
+
+
+def roll_bought(number: str, width_mm: float, area_m2: float, *, edge_margin_mm: float = 0.0, cost_per_m2: float = 0.0) -> Hide:
+    """Return a roll as its invoice has it: as long as its area and width make it. Raises BadHide for a width or a length that no roll has."""
+    if not (math.isfinite(width_mm) and 100 <= width_mm <= 5_000):
+        raise BadHide(f"a roll {width_mm:g} mm wide", value=width_mm, expected="100 to 5000 mm")
+    length = area_m2 * 1e6 / width_mm
+    if not 100 <= length <= 500_000:
+        raise BadHide(f"a roll {length / 1000:g} m long", value=length, expected="0.1 to 500 m: its area by the invoice, and its width")
+    ring = np.array([[0.0, 0.0], [length, 0.0], [length, width_mm], [0.0, width_mm]])
+    return Hide(number, "roll", ring, edge_margin_mm=edge_margin_mm, cost_per_m2=cost_per_m2, width_mm=width_mm)
 
 
 def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float = USUAL_TOLERANCE) -> LotCheck:

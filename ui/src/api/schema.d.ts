@@ -2223,7 +2223,7 @@ export interface components {
         };
         /**
          * HidesOff
-         * @description Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide.
+         * @description Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide; rolls with their width.
          */
         HidesOff: {
             /** Areas */
@@ -2232,9 +2232,11 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "side" | "whole" | "bend" | "shoulder" | "belly" | "offcut";
+            kind: "side" | "whole" | "bend" | "shoulder" | "belly" | "offcut" | "roll";
             /** Prefix */
             prefix: string;
+            /** Width Mm */
+            width_mm?: number | null;
         };
         /**
          * InvoiceIO

@@ -4,12 +4,12 @@ import { Link, useParams } from 'react-router'
 import { api, told } from '../../api/client'
 import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Figure, Trouble, Waiting } from '../../parts/controls'
-import { Choice, TextField } from '../../parts/fields'
+import { Choice, LengthField, TextField } from '../../parts/fields'
 import { dayOf, percent, plural, useUnits } from '../../parts/units'
 import { useBegun } from './hide'
 import { InvoiceFields, type Invoice } from './ReceiveRoom'
 
-const KINDS = ['side', 'whole', 'bend', 'shoulder', 'belly', 'offcut'] as const
+const KINDS = ['side', 'whole', 'bend', 'shoulder', 'belly', 'offcut', 'roll'] as const
 
 /** One delivery: hides off the lorry, tags, and measured area against invoiced. */
 export function DeliveryRoom() {
@@ -19,6 +19,7 @@ export function DeliveryRoom() {
   const units = useUnits()
   const [kind, setKind] = useState<(typeof KINDS)[number]>('side')
   const [prefix, setPrefix] = useState<string | null>(null)
+  const [width, setWidth] = useState(1400)
   const [areas, setAreas] = useBegun<string>(`areas.${id}`)
   const [changing, setChanging] = useState<Invoice | null>(null)
   const fresh = async () => {
@@ -26,7 +27,7 @@ export function DeliveryRoom() {
     await queries.invalidateQueries({ queryKey: ['leather'] })
   }
   const receive = useMutation({
-    mutationFn: (own: number[]) => told(api.POST('/api/leather/deliveries/{delivery_id}/hides', { params: { path: { delivery_id: id } }, body: { kind, areas: own, prefix: prefix ?? usual } })),
+    mutationFn: (own: number[]) => told(api.POST('/api/leather/deliveries/{delivery_id}/hides', { params: { path: { delivery_id: id } }, body: { kind, areas: own, prefix: prefix ?? usual, width_mm: kind === 'roll' ? width : null } })),
     onSuccess: () => { setAreas(null); return fresh() },
   })
   const change = useMutation({
@@ -40,7 +41,7 @@ export function DeliveryRoom() {
   const usual = `${d.invoice.mill.charAt(0).toUpperCase()}-`
   const typed = (areas ?? '').split(/[\s;]+/).filter(Boolean).map((a) => Number(a.replace(',', '.')))
   const sound = typed.length > 0 && typed.every((a) => Number.isFinite(a) && a > 0)
-  const longest = Math.max(1, ...d.hides.flatMap((h) => h.outline.map((p) => p[0] ?? 0)))
+  const longest = Math.max(1, ...d.hides.flatMap((h) => (h.kind === 'roll' ? [[2400]] : h.outline).map((p) => p[0] ?? 0)))
   return (
     <div className="h-full overflow-auto px-5 pb-6">
       <div className="flex items-baseline gap-4 pt-3">
@@ -67,9 +68,10 @@ export function DeliveryRoom() {
           <h2 className="font-stamp text-xl font-bold">Off the lorry</h2>
           <div className="mt-2 flex flex-wrap items-end gap-4">
             <Choice label="They are" value={kind} options={KINDS.map((k) => [k, k === 'whole' ? 'whole hides' : `${k}s`] as const)} onChange={setKind} />
+            {kind === 'roll' && <LengthField label="Width" mm={width} onChange={setWidth} />}
             <TextField label="Numbered from" value={prefix ?? usual} onChange={setPrefix} live className="w-28" />
-            <TextField label={`Areas by the invoice in ${d.invoice.unit === 'ft2' ? 'ft²' : 'm²'}, one a hide`} value={areas ?? ''} onChange={setAreas} live className="min-w-64 flex-1" />
-            <Button look="brass" className="min-h-12" disabled={!sound || receive.isPending} onClick={() => { receive.mutate(typed) }}>{sound ? `Receive ${plural(typed.length, 'hide')}` : 'Receive them'}</Button>
+            <TextField label={`Areas by the invoice in ${d.invoice.unit === 'ft2' ? 'ft²' : 'm²'}, one a ${kind === 'roll' ? 'roll' : 'hide'}`} value={areas ?? ''} onChange={setAreas} live className="min-w-64 flex-1" />
+            <Button look="brass" className="min-h-12" disabled={!sound || receive.isPending} onClick={() => { receive.mutate(typed) }}>{sound ? `Receive ${plural(typed.length, kind === 'roll' ? 'roll' : 'hide')}` : 'Receive them'}</Button>
           </div>
           {!sound && (areas ?? '').trim() !== '' && <p className="mt-1 text-unsound">Areas are numbers with a space between, as 21.25 22.5.</p>}
           <Trouble error={receive.error} onPaper />
