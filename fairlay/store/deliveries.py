@@ -57,7 +57,8 @@ def delivery_by_id(delivery_id: int) -> Delivery:
 
 def _delivery(row: DeliveryRow, own: Sequence[RackHide], tolerance: float) -> Delivery:
     invoice = _INVOICE.validate_python(row.invoice)
-    received = [HideReceived(h.number, h.invoice_m2 or h.area_m2, h.area_m2 if h.measured else None) for h in own]
+    # A roll is as long as its invoice says until it is unrolled: it tells nothing of what was really sent.
+    received = [HideReceived(h.number, h.invoice_m2 or h.area_m2, h.area_m2 if h.measured and not h.hide.is_roll else None) for h in own]
     return Delivery(row.id, invoice, row.note, row.received_on, bool(row.closed), tuple(own), check_lot(invoice, received, tolerance))
 
 

@@ -98,7 +98,7 @@ export function DeliveryRoom() {
                 <td className="figure text-right">{h.measured_m2 === null ? '' : percent(h.off_share, 1)}</td>
                 <td className="figure text-right">{h.measured_m2 === null ? '' : units.money(h.off_money)}</td>
                 <td className="pl-6 text-ink-soft">{h.measured ? h.looked : 'not measured yet'}</td>
-                <td className="text-right"><Link className={`inline-flex min-h-11 items-center rounded-sm px-3 ${h.measured ? 'border border-ink/40' : 'bg-brass font-semibold'}`} to={h.measured ? `/leather/${h.id}` : `/leather/${h.id}/measure`} aria-label={`${h.measured ? 'Look over' : 'Measure'} ${h.number}`}>{h.measured ? 'Look it over' : 'Measure it'}</Link>{' '}<button type="button" className="min-h-11 px-2 underline" aria-label={`Take ${h.number} back out`} onClick={() => { if (window.confirm(`Take ${h.number} off the rack? It was counted by mistake, or goes back to the mill.`)) back.mutate(h.id) }}>back out</button></td>
+                <td className="text-right"><Link className={`inline-flex min-h-11 items-center rounded-sm px-3 ${h.measured ? 'border border-ink/40' : 'bg-brass font-semibold'}`} to={h.measured ? `/leather/${h.id}` : `/leather/${h.id}/measure`} aria-label={`${h.kind === 'roll' ? 'Open' : h.measured ? 'Look over' : 'Measure'} ${h.number}`}>{h.kind === 'roll' ? 'Open it' : h.measured ? 'Look it over' : 'Measure it'}</Link>{' '}<button type="button" className="min-h-11 px-2 underline" aria-label={`Take ${h.number} back out`} onClick={() => { if (window.confirm(`Take ${h.number} off the rack? It was counted by mistake, or goes back to the mill.`)) back.mutate(h.id) }}>back out</button></td>
               </tr>
             ))}
           </tbody>
