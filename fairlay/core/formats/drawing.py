@@ -28,8 +28,9 @@ MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
     ("hole", ("hole", "punch", "drill", "rivet", "snap", "slot")),
     ("fold", ("fold", "crease", "bend", "centre", "center")),
     ("skive", ("skive", "bevel", "thin")),
-    ("glue", ("glue", "cement")),
+    # Before glue: a placement has cement in it.
     ("place", ("place", "position", "overlay", "align")),
+    ("glue", ("glue", "cement")),
 )
 
 
