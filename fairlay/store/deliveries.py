@@ -102,7 +102,7 @@ def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: s
         m2 = in_m2(area, invoice.unit)
         looking = None if kind == "roll" else begun(kind, usual_outline(kind, m2), measured=False)
         if looking is None:
-            hide = roll_bought(number, width_mm or 0.0, m2, edge_margin_mm=margin, cost_per_m2=invoice.price_per_m2)
+            hide = roll_bought(number, width_mm, m2, edge_margin_mm=margin, cost_per_m2=invoice.price_per_m2)
         else:
             hide = as_hide(looking, number, edge_margin_mm=margin, cost_per_m2=invoice.price_per_m2)
         about = About(

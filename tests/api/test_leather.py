@@ -80,7 +80,7 @@ def test_rolls_come_off_the_lorry_with_their_width(workshop: TestClient) -> None
     known = room(workshop, first["id"])
     assert known["looked"] == "woven: nothing to look over" and known["flaws"] == []
     refused = workshop.post(path, json={"kind": "roll", "areas": [12.6], "prefix": "L-"})
-    assert refused.status_code == 422 and "mm wide" in refused.json()["problem"]
+    assert refused.status_code == 422 and "without its width" in refused.json()["problem"]
     after = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
     assert len(after["hides"]) == 2 and after["measured"] == 0 and not after["claim"], "a roll is as long as its invoice says: nothing was measured"
     asked = {"material": "lining", "hide_ids": [first["id"]], "objective": "order"}

@@ -194,7 +194,7 @@ def test_numbers_of_two_lots_never_meet(workshop: TestClient) -> None:
 
 @pytest.mark.parametrize(
     ("kind", "areas", "words"),
-    [("side", [2.0, 0.0], "an area of 0"), ("roll", [2.0], "no outline is expected of a roll"), ("side", [], "0 hides"), ("side", [2.0] * 201, "201 hides")],
+    [("side", [2.0, 0.0], "an area of 0"), ("roll", [2.0], "without its width"), ("side", [], "0 hides"), ("side", [2.0] * 201, "201 hides")],
 )
 def test_hides_that_make_no_sense_are_not_received(workshop: TestClient, kind: str, areas: list[float], words: str) -> None:
     made = deliveries.begin_delivery(lot(), TODAY)

@@ -96,8 +96,10 @@ def in_m2(area: float, unit: Unit) -> float:
     return m2
 
 
-def roll_bought(number: str, width_mm: float, area_m2: float, *, edge_margin_mm: float = 0.0, cost_per_m2: float = 0.0) -> Hide:
-    """Return a roll as its invoice has it: as long as its area and width make it. Raises BadHide for a width or a length that no roll has."""
+def roll_bought(number: str, width_mm: float | None, area_m2: float, *, edge_margin_mm: float = 0.0, cost_per_m2: float = 0.0) -> Hide:
+    """Return a roll as its invoice has it: as long as its area and width make it. Raises BadHide for no width, and for a width or a length that no roll has."""
+    if width_mm is None:
+        raise BadHide(f"roll {number} without its width", value=None, expected="how wide it is, 100 to 5000 mm")
     if not (math.isfinite(width_mm) and 100 <= width_mm <= 5_000):
         raise BadHide(f"a roll {width_mm:g} mm wide", value=width_mm, expected="100 to 5000 mm")
     length = area_m2 * 1e6 / width_mm
