@@ -87,6 +87,9 @@ def one_hide(hide_id: int) -> HideRoomOut:
 def change_hide(hide_id: int, asked: Change) -> Changed:
     """Change one thing that is known of a hide, on what stands newest: two people at one hide lose nothing."""
     act, words, kind = _act(asked)
+    if asked.cut and asked.cut.rack_off:
+        version, made = looking.cut_off(hide_id, asked.cut.line, words)
+        return Changed(version=version, made=made)
     return Changed(version=looking.change(hide_id, act, words, kind))
 
 
@@ -253,11 +256,4 @@ def _act(asked: Change) -> tuple[Act, str, EventKind]:
     if cut is None:
         raise Refused("an empty change", value=None, expected="one change; nothing was changed")
     # A cut without a word is the outline mended; one that says what for has used leather.
-    return lambda k: _cut(k, cut.line), cut.words or "outline cut along a line", "cut" if cut.words else "outline"
-
-
-def _cut(known: LookingOver, line: list[list[float]]) -> LookingOver:
-    kept, off = looking_over.cut_along(known, line)
-    if off is None:
-        raise Refused("the line does not part the hide", value=len(line), expected="a line from edge to edge; nothing was cut")
-    return kept
+    return lambda k: looking_over.cut_along(k, cut.line)[0], cut.words or "outline cut along a line", "cut" if cut.words else "outline"

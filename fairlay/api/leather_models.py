@@ -13,6 +13,7 @@ from fairlay.core.formats.seen_json import SeenRecord
 StepName = Literal["backbone", "surface", "feel", "flesh", "flex", "pull", "thickness", "colour"]
 StateName = Literal["received", "looked over", "kept", "laid", "part used", "used up"]
 Short = Annotated[str, Field(max_length=64)]
+Brief = Annotated[str, Field(max_length=32)]
 Named = Annotated[str, Field(min_length=1, max_length=64)]
 Ident = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[\w-]+$")]
 Outline = Annotated[list[Annotated[list[FiniteFloat], Field(min_length=2, max_length=2)]], Field(min_length=3, max_length=20_000)]
@@ -28,7 +29,7 @@ class ChalkIn(BaseModel):
 
 
 class LeatherSettingsIO(BaseModel):
-    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share."""
+    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``address``: what the codes on tags open, empty for the address they are printed from."""
 
     chalks: Annotated[list[ChalkIn], Field(min_length=1, max_length=12)]
     limits: Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
@@ -37,22 +38,25 @@ class LeatherSettingsIO(BaseModel):
     edge_margin_mm: FiniteFloat
     currency: Annotated[str, Field(max_length=8)]
     shop: Annotated[str, Field(max_length=80)]
+    address: Annotated[str, Field(max_length=120)] = ""
 
 
 class InvoiceIO(BaseModel):
-    """What a lot was bought as; ``price`` is for one ``unit``."""
+    """What a lot was bought as; ``price`` is for one ``unit``; ``area`` in it and ``hides`` are the invoice's own totals, 0 where it states none."""
 
     mill: Named
     lot: Named
     price: FiniteFloat
     unit: Literal["m2", "ft2"]
     material: Named
-    tannage: Short
+    tannage: Brief
     finish: Short
-    colour: Short
-    temper: Short
+    colour: Brief
+    temper: Annotated[str, Field(max_length=16)]
     thickness_mm: FiniteFloat
     grade: Annotated[str, Field(max_length=16)]
+    area: FiniteFloat = 0.0
+    hides: Annotated[int, Field(ge=0, le=10_000)] = 0
 
 
 class NewDelivery(BaseModel):
@@ -94,6 +98,8 @@ class ReceivedHide(BaseModel):
 
 
 class DeliveryOut(BaseModel):
+    """A delivery; ``out_hides`` and ``out_m2`` are what its invoice states beyond the hides received, less than 0 where the hides are more."""
+
     id: int
     invoice: InvoiceIO
     note: str
@@ -106,7 +112,10 @@ class DeliveryOut(BaseModel):
     off_m2: float
     off_share: float
     off_money: float
+    out_hides: int
+    out_m2: float
     claim: bool
+    claim_money: float
     words: str
 
 
@@ -180,10 +189,12 @@ class NewOutline(BaseModel):
 
 
 class CutOff(BaseModel):
-    """A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without words its outline is mended."""
+    """A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without words its outline is mended.
+    ``rack_off`` puts what comes off on the rack, as an offcut."""
 
     line: Line
     words: Annotated[str, Field(max_length=120)] = ""
+    rack_off: bool = False
 
 
 class Change(BaseModel):
@@ -202,7 +213,10 @@ class Change(BaseModel):
 
 
 class Changed(BaseModel):
+    """A hide's new version; ``made`` is the offcut that a cut put on the rack."""
+
     version: int
+    made: int | None = None
 
 
 class FlawKnown(FlawIO):

@@ -74,7 +74,8 @@ def tags(ids: str, request: Request, paper: str = "A4") -> Response:
     if not all(part.strip().isdigit() for part in ids.split(",")):
         raise Refused(f"hides {ids!r}", value=ids, expected="numbers separated by commas")
     found = hides.hides_by_id([int(part) for part in ids.split(",")])
-    return _pdf(tags_pdf([_tag(h, str(request.base_url)) for h in found], paper), "tags.pdf")
+    base = leather_settings().address or str(request.base_url)
+    return _pdf(tags_pdf([_tag(h, base.rstrip("/")) for h in found], paper), "tags.pdf")
 
 
 @router.get("/markers.pdf")
@@ -92,7 +93,7 @@ def _tag(h: RackHide, base: str) -> Tag:
         f"{h.area_m2:.2f} m² {'measured' if h.measured else 'invoiced'}",
         f"received {h.received_on}",
     )
-    return Tag(h.number, lines, f"{base}leather/{h.id}")
+    return Tag(h.number, lines, f"{base}/leather/{h.id}")
 
 
 def _pdf(body: bytes, name: str) -> Response:
@@ -109,7 +110,7 @@ def _out(d: Delivery) -> DeliveryOut:
     return DeliveryOut(
         id=d.id, invoice=InvoiceIO(**asdict(d.invoice)), note=d.note, received_on=d.received_on, closed=d.closed, hides=[_hide(h, by_number[h.number]) for h in d.hides],
         measured=d.check.measured, invoice_m2=d.check.invoice_m2, measured_m2=d.check.measured_m2, off_m2=d.check.off_m2, off_share=d.check.off_share, off_money=d.check.off_money,
-        claim=d.check.claim, words=d.check.words,
+        out_hides=d.check.out_hides, out_m2=d.check.out_m2, claim=d.check.claim, claim_money=d.check.claim_money, words=d.check.words,
     )  # fmt: skip
 
 

@@ -15,7 +15,7 @@ import peewee
 from playhouse.migrations import MigrationError, Runner
 from playhouse.pool import PooledMySQLDatabase
 
-from fairlay.core.errors import Unavailable
+from fairlay.core.errors import Refused, Unavailable
 
 URL_VARIABLE = "FAIRLAY_DATABASE_URL"
 MIGRATIONS = Path(__file__).with_name("migrations")
@@ -53,7 +53,11 @@ def open_database(url: str | None = None) -> None:
 
 
 def connected(act: Callable[P, R]) -> Callable[P, R]:
-    """Run a repository function on a connection of its own, in one transaction; inside another, in that one."""
+    """Run a repository function on a connection of its own, in one transaction; inside another, in that one.
+
+    Raises Unavailable where the database does not answer, Refused where a row does not fit its table or stands in the way of
+    another one saved meanwhile: nothing of the transaction is kept then.
+    """
 
     @functools.wraps(act)
     def inner(*args: P.args, **kwargs: P.kwargs) -> R:
@@ -62,6 +66,9 @@ def connected(act: Callable[P, R]) -> Callable[P, R]:
                 return act(*args, **kwargs)
         except (peewee.OperationalError, peewee.InterfaceError) as cause:
             raise Unavailable(f"the database did not answer: {cause.args[-1] if cause.args else cause}", expected="a running MariaDB; nothing was saved") from cause
+        except (peewee.DataError, peewee.IntegrityError) as cause:
+            words = cause.args[-1] if cause.args else cause
+            raise Refused(f"this cannot be saved: {words}", value=words, expected="values that fit and do not stand in another's place; nothing was saved") from cause
 
     return inner
 

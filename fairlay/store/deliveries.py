@@ -14,7 +14,7 @@ from fairlay.core.leather.receiving import HideReceived, Invoice, LotCheck, chec
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.hides import About, RackHide, add_hide, numbers, rack_hide
+from fairlay.store.hides import About, RackHide, add_hide, numbers_held, rack_hide
 from fairlay.store.settings import leather_settings
 from fairlay.store.tables import BatchHideRow, DeliveryRow, HideRow
 
@@ -59,7 +59,7 @@ def _delivery(row: DeliveryRow, own: Sequence[RackHide], tolerance: float) -> De
     invoice = _INVOICE.validate_python(row.invoice)
     # A roll is as long as its invoice says until it is unrolled: it tells nothing of what was really sent.
     received = [HideReceived(h.number, h.invoice_m2 or h.area_m2, h.area_m2 if h.measured and not h.hide.is_roll else None) for h in own]
-    return Delivery(row.id, invoice, row.note, row.received_on, bool(row.closed), tuple(own), check_lot(invoice, received, tolerance))
+    return Delivery(row.id, invoice, row.note, row.received_on, bool(row.closed), tuple(own), check_lot(invoice, received, tolerance, bool(row.closed)))
 
 
 @connected
@@ -98,7 +98,7 @@ def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: s
     invoice = delivery.invoice
     margin = leather_settings().edge_margin_mm
     made = []
-    for number, area in zip(next_numbers(prefix, numbers(), len(areas)), areas, strict=True):
+    for number, area in zip(next_numbers(prefix, numbers_held(), len(areas)), areas, strict=True):
         m2 = in_m2(area, invoice.unit)
         looking = None if kind == "roll" else begun(kind, usual_outline(kind, m2), measured=False)
         if looking is None:

@@ -94,8 +94,8 @@ class About:
 
 
 @connected
-def add_hide(hide: Hide, about: About, looking: LookingOver | None = None) -> int:
-    """Put a hide on the rack under its id as number; return the row's id. Without ``looking`` it counts as looked over as far as its state says."""
+def add_hide(hide: Hide, about: About, looking: LookingOver | None = None, words: str = "") -> int:
+    """Put a hide on the rack under its id as number; return the row's id. Without ``looking`` it counts as looked over as far as its state says. ``words`` say where it is from."""
     known = looking or from_hide(hide)
     far = how_far(known)
     enough = about.state != "received" if looking is None else far.enough
@@ -105,7 +105,7 @@ def add_hide(hide: Hide, about: About, looking: LookingOver | None = None) -> in
         finish=about.finish, delivery=about.delivery_id, invoice_m2=about.invoice_m2, looking=None if looking is None else looking_values(looking), seen=None, version=0,
         looked=far.words if looking is not None or hide.is_roll else "looked over" if enough else "not looked over", looked_enough=enough or hide.is_roll, measured=known.measured,
     )  # fmt: skip
-    note(int(row.id), "received", f"received from {about.mill}")
+    note(int(row.id), "received", words or f"received from {about.mill}")
     return int(row.id)
 
 
@@ -115,9 +115,9 @@ def shape_values(hide: Hide) -> dict[str, Any]:
     return {key: values[key] for key in values if key not in ("id", "kind", "cost_per_m2")}
 
 
-def note(hide_id: int, kind: str, words: str, before: Any = None) -> None:
+def note(hide_id: int, kind: str, words: str, before: Any = None, made: int | None = None) -> None:
     """Write in a hide's history."""
-    HideEventRow.create(hide=hide_id, kind=kind, words=words[:255], before=before, created_at=now())
+    HideEventRow.create(hide=hide_id, kind=kind, words=words[:255], before=before, made=made, created_at=now())
 
 
 @connected
@@ -138,9 +138,9 @@ def count_hides() -> int:
 
 
 @connected
-def numbers() -> list[str]:
-    """Return every number that a hide has."""
-    return [str(row.number) for row in HideRow.select(HideRow.number)]
+def numbers_held() -> list[str]:
+    """Return every number that a hide has, held until the transaction ends: whoever else wants to number hides waits."""
+    return [str(row.number) for row in HideRow.select(HideRow.number).for_update()]
 
 
 @dataclass(frozen=True)

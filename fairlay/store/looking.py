@@ -5,14 +5,15 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import count
 from typing import Any
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, read_hide
 from fairlay.core.formats.looking_json import looking_values, read_looking
-from fairlay.core.leather.looking_over import LookingOver, as_hide, from_hide, how_far
+from fairlay.core.leather.looking_over import LookingOver, Points, as_hide, cut_along, from_hide, how_far
 from fairlay.store.database import connected
-from fairlay.store.hides import RackHide, note, rack_hide, shape_values
+from fairlay.store.hides import About, RackHide, add_hide, note, numbers_held, rack_hide, shape_values
 from fairlay.store.settings import leather_settings
 from fairlay.store.tables import BatchHideRow, BatchRow, HideEventRow, HideRow
 
@@ -66,8 +67,34 @@ def change(hide_id: int, act: Callable[[LookingOver], LookingOver], words: str, 
 
 
 @connected
+def cut_off(hide_id: int, line: Points, words: str) -> tuple[int, int]:
+    """Cut a hide along a line, its larger part kept, and put what came off on the rack as an offcut; return the hide's new version and the offcut's id.
+
+    The offcut takes along what lies on it, and what was bought. Raises BadHide for a line that parts nothing.
+    """
+    row = HideRow.select().where(HideRow.id == hide_id).for_update().get_or_none()
+    if row is None:
+        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
+    before, kept = _looking(row), rack_hide(row)
+    after, off = cut_along(before, line)
+    held = set(numbers_held())
+    number = next(n for n in (f"{row.number}-{k}" for k in count(1)) if n not in held)
+    enough = how_far(off).enough
+    about = About(row.material, row.mill, row.colour, row.tannage, row.temper, row.thickness_mm, row.grade, "looked over" if enough else "received", row.received_on, row.finish)
+    hide = as_hide(off, number, edge_margin_mm=kept.hide.edge_margin_mm, cost_per_m2=row.cost_per_m2, limits=leather_settings().limits)
+    made = add_hide(hide, about, off, f"cut off {row.number}")
+    note(hide_id, "cut", f"{words}; {number} came off", looking_values(before), made)
+    _forget_old(hide_id)
+    row.state = "part used"
+    return _keep(row, after), made
+
+
+@connected
 def undo(hide_id: int) -> int:
-    """Take back the newest change of a hide; return the new version. Raises Refused where there is none."""
+    """Take back the newest change of a hide; return the new version. An offcut that it put on the rack is whole with it again.
+
+    Raises Refused where there is no change, or the offcut was worked on or planned with since.
+    """
     row = HideRow.select().where(HideRow.id == hide_id).for_update().get_or_none()
     if row is None:
         raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
@@ -76,11 +103,24 @@ def undo(hide_id: int) -> int:
         raise Refused("there is nothing to undo on this hide", value=hide_id, expected="a change that was made")
     before = read_looking(event.before)
     words = event.words
+    if event.made_id is not None:
+        _whole_again(event.made)
     event.delete_instance()
     if event.kind == "cut" and row.state == "part used" and not HideEventRow.select().where(HideEventRow.hide == hide_id, HideEventRow.kind == "cut").exists():
         row.state = "received"
     note(hide_id, "undone", f"undone: {words}")
     return _keep(row, before)
+
+
+def _whole_again(offcut: HideRow) -> None:
+    worked_on = HideEventRow.select().where(HideEventRow.hide == offcut.id, HideEventRow.before.is_null(False)).exists()
+    planned = offcut.state not in ("received", "looked over") or BatchHideRow.select().where(BatchHideRow.hide == offcut.id).exists()
+    if worked_on or planned:
+        raise Refused(
+            f"{offcut.number}, which came off by this cut, was {'planned with' if planned else 'worked on'} since",
+            value=offcut.number, expected="an offcut as it came off: undo what was done with it first; nothing was changed",
+        )  # fmt: skip
+    offcut.delete_instance()
 
 
 @connected

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlsplit
 
 from pydantic import TypeAdapter
 
@@ -19,7 +20,7 @@ NAME = "leather"
 
 @dataclass(frozen=True)
 class LeatherSettings:
-    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``strap_mm``: how wide a strap is looked for; ``shop``: the name a claim is signed with."""
+    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``strap_mm``: how wide a strap is looked for; ``shop``: the name a claim is signed with; ``address``: where others in the shop open this application, for the codes on tags ("": as whoever prints them does)."""
 
     chalks: tuple[Chalk, ...] = USUAL_CHALKS
     limits: tuple[float, float, float] = USUAL_LIMITS
@@ -28,6 +29,7 @@ class LeatherSettings:
     edge_margin_mm: float = 4.0
     currency: str = ""
     shop: str = ""
+    address: str = ""
 
 
 _SETTINGS = TypeAdapter(LeatherSettings)
@@ -49,6 +51,15 @@ def set_leather_settings(chosen: LeatherSettings) -> None:
             "a tolerance, strap width or edge margin that makes no sense",
             value=chosen.tolerance,
             expected="a tolerance under 0.5, straps of 5 to 500 mm, a margin of 0 to 100 mm; the choices before were kept",
+        )
+    try:
+        parts = urlsplit(chosen.address)
+        opens = not chosen.address or (parts.scheme in ("http", "https") and bool(parts.hostname))
+    except ValueError:
+        opens = False
+    if not opens:
+        raise Refused(
+            f"an address {chosen.address!r}", value=chosen.address, expected="one that begins with http://, as http://bench.local:8000, or none; the choices before were kept"
         )
     names = [c.name for c in chosen.chalks]
     if not names or len(set(names)) < len(names) or any(c.means not in MEANINGS or not c.name.strip() or not all(0 <= v <= 255 for v in c.rgb) for c in chosen.chalks):

@@ -89,12 +89,13 @@ class HideRow(Table):
 
 
 class HideEventRow(Table):
-    """What was done with a hide; ``before`` is what was known of it until then, where that changed."""
+    """What was done with a hide; ``before`` is what was known of it until then, where that changed; ``made`` the offcut it put on the rack."""
 
     hide = peewee.ForeignKeyField(HideRow, backref="events", on_delete="CASCADE")
     kind = peewee.CharField(32)
     words = peewee.CharField(255)
     before = Json(null=True)
+    made = peewee.ForeignKeyField(HideRow, backref="+", null=True, on_delete="SET NULL")
     created_at = peewee.DateTimeField()
 
     class Meta:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
+from unittest import mock
 
 import pytest
 from fastapi.testclient import TestClient
@@ -146,6 +147,15 @@ def test_tags_and_markers_are_printed(workshop: TestClient) -> None:
     ids = ",".join(str(h["id"]) for h in d["hides"])
     assert workshop.get(f"/api/leather/tags.pdf?ids={ids}").content.startswith(b"%PDF-")
     assert workshop.get("/api/leather/tags.pdf?ids=abc").status_code == 409
+    before = workshop.get("/api/leather/settings").json()
+    assert workshop.put("/api/leather/settings", json={**before, "address": "bench"}).status_code == 409
+    try:
+        assert workshop.put("/api/leather/settings", json={**before, "address": "http://bench.local:8000/"}).status_code == 204
+        with mock.patch("fairlay.api.receiving.tags_pdf", return_value=b"") as printed:
+            workshop.get(f"/api/leather/tags.pdf?ids={ids}")
+        assert [t.address for t in printed.call_args.args[0]] == [f"http://bench.local:8000/leather/{h['id']}" for h in d["hides"]]
+    finally:
+        assert workshop.put("/api/leather/settings", json=before).status_code == 204
     assert workshop.get("/api/leather/tags.pdf?ids=99999").status_code == 404
     assert workshop.get("/api/leather/markers.pdf?count=2").content.startswith(b"%PDF-")
     assert workshop.get("/api/leather/markers.pdf?count=0").status_code == 422
@@ -182,7 +192,7 @@ def test_a_flaw_gets_the_severity_its_kind_suggests(workshop: TestClient) -> Non
     [
         ({}, 409, "a change of nothing"), ({"step": {"step": "flex", "done": True}, "remove": {"what": "flaw", "id": "a"}}, 409, "just one change"),
         ({"flaw": flaw("a", kind="blot")}, 422, "of kind 'blot'"), ({"flaw": flaw("a", 90_000)}, 422, "off the hide"), ({"pull": {"id": "p", "x": 500, "y": 200, "along_mm": 90, "across_mm": 1}}, 422, "a give of 90"),
-        ({"reading": {"id": "r", "x": 500, "y": 200, "mm": 40}}, 422, "thickness reading"), ({"cut": {"line": [[9000, 0], [9000, 50]]}}, 409, "does not part"),
+        ({"reading": {"id": "r", "x": 500, "y": 200, "mm": 40}}, 422, "thickness reading"), ({"cut": {"line": [[9000, 0], [9000, 50]]}}, 422, "does not part"),
         ({"flaw": flaw("no such id!")}, 422, "id"), ({"ends": {"tail_x": 0, "tail_y": 0, "neck_x": 1, "neck_y": 0}}, 422, "mm apart"),
     ],
 )  # fmt: skip
@@ -259,6 +269,42 @@ def test_what_was_done_is_written_down(workshop: TestClient) -> None:
     change(workshop, hide, cut={"line": [[1700, -50], [1700, 1500]]})
     assert room(workshop, hide)["rack"]["state"] == "received", "an outline that is mended uses no leather"
     assert workshop.get("/api/leather/hides/99999/history").status_code == 404
+
+
+def test_what_comes_off_is_racked_and_whole_again_when_the_cut_is_undone(workshop: TestClient) -> None:
+    hide = side(workshop)
+    by_rule(workshop, hide)
+    seen = room(workshop, hide)["seen"]
+    assert workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]}).status_code == 200
+    for step in ("backbone", "surface", "feel"):
+        change(workshop, hide, step={"step": step, "done": True})
+    change(workshop, hide, flaw=flaw("neck", 1950))
+    change(workshop, hide, flaw=flaw("tail", 300))
+    whole = room(workshop, hide)
+    cut = {"line": [[1600, -50], [1600, 1500]], "words": "cut for B-29", "rack_off": True}
+    done = change(workshop, hide, cut=cut).json()
+    off, left = room(workshop, done["made"]), room(workshop, hide)
+    assert off["rack"]["number"] == f"{whole['rack']['number']}-1" and off["rack"]["kind"] == "offcut" and off["rack"]["state"] == "looked over"
+    assert [f["id"] for f in off["flaws"]] == ["neck"] and [f["id"] for f in left["flaws"]] == ["tail"] and left["rack"]["state"] == "part used"
+    assert off["rack"]["area_m2"] + left["rack"]["area_m2"] == pytest.approx(whole["rack"]["area_m2"], rel=1e-3)
+    assert off["rack"]["cost_per_m2"] == whole["rack"]["cost_per_m2"] and off["rack"]["delivery_id"] is None
+    second = change(workshop, hide, cut={**cut, "line": [[1200, -50], [1200, 1500]]}).json()
+    assert room(workshop, second["made"])["rack"]["number"].endswith("-2")
+    assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200 and workshop.get(f"/api/leather/hides/{second['made']}").status_code == 404
+
+    # What was done with the offcut meanwhile is not thrown away with it.
+    change(workshop, done["made"], flaw=flaw("new", 60, 300))
+    refused = workshop.post(f"/api/leather/hides/{hide}/undo")
+    assert refused.status_code == 409 and "was worked on since" in refused.json()["problem"] and room(workshop, hide)["rack"]["area_m2"] == left["rack"]["area_m2"]
+    assert workshop.post(f"/api/leather/hides/{done['made']}/undo").status_code == 200
+    assert workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "kept"}).status_code == 204
+    assert "was planned with since" in workshop.post(f"/api/leather/hides/{hide}/undo").json()["problem"]
+    assert workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "looked over"}).status_code == 204
+    assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
+    again = room(workshop, hide)
+    assert again["outline"] == whole["outline"] and again["flaws"] == whole["flaws"] and workshop.get(f"/api/leather/hides/{done['made']}").status_code == 404
+    refused = change(workshop, hide, cut={**cut, "line": [[9000, 0], [9000, 50]]})
+    assert refused.status_code == 422 and room(workshop, hide)["version"] == again["version"]
 
 
 def test_two_people_at_one_hide_lose_nothing(workshop: TestClient) -> None:

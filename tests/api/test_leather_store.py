@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -190,6 +191,27 @@ def test_numbers_of_two_lots_never_meet(workshop: TestClient) -> None:
     found = [h.number for h in hides.hides_by_id([*a, *b])]
     assert len(set(found)) == 3 and sorted(found) == found
     assert hides.hides_by_id(b)[0].hide.kind == "bend"
+
+
+def test_two_people_at_two_lorries_number_hides_one_after_the_other(workshop: TestClient) -> None:
+    made = [deliveries.begin_delivery(lot(), TODAY) for _ in range(6)]
+
+    def receive(delivery: int) -> list[int]:
+        return deliveries.receive_hides(delivery, "side", [2.0, 2.1, 2.2], "Q-")
+
+    with ThreadPoolExecutor(6) as people:
+        ids = [i for own in people.map(receive, made) for i in own]
+    assert sorted(h.number for h in hides.hides_by_id(ids)) == [f"Q-{k:03d}" for k in range(1, 19)]
+
+
+def test_what_does_not_fit_its_table_is_refused_in_words(workshop: TestClient) -> None:
+    """The screens keep words short; whatever gets past them is no break, and nothing of it is kept."""
+    made = deliveries.begin_delivery(replace(lot(), colour="chestnut " * 9), TODAY)
+    with pytest.raises(Refused, match=r"cannot be saved.*colour"):
+        deliveries.receive_hides(made, "side", [2.0], "W-")
+    assert deliveries.delivery_by_id(made).hides == ()
+    with pytest.raises(Refused, match=r"cannot be saved.*Duplicate"):
+        hides.add_hide(hides.all_hides()[0].hide, ABOUT)
 
 
 @pytest.mark.parametrize(

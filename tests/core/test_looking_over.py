@@ -258,21 +258,22 @@ def test_painting_all_of_it_off_is_refused() -> None:
 
 def test_a_cut_keeps_the_larger_part_and_what_lies_on_it() -> None:
     known, off = cut_along(full(), [[1800, -5], [1800, Y1 + 5]])
-    assert off is not None
-    assert Polygon(known.ring).area + Polygon(off).area == pytest.approx(Polygon(SIDE.ring).area, rel=1e-3)
+    assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(Polygon(SIDE.ring).area, rel=1e-3)
     assert {f.id for f in known.flaws} == {"a", "b"} and len(known.pulls) == 1
+    assert off.kind == "offcut" and off.steps == known.steps and {f.id for f in full().flaws} - {f.id for f in off.flaws} >= {"a", "b"}
     less, _ = cut_along(known, [[1100, -5], [1100, Y1 + 5]])
     assert {f.id for f in less.flaws} == {"a"} and not less.pulls, "what lay on the part cut off went with it"
 
 
 def test_a_cut_drawn_a_little_short_still_parts() -> None:
     across = Polygon(SIDE.ring).intersection(LineString([(1000, -9), (1000, 2000)])).bounds
-    _, off = cut_along(SIDE, [[1000, across[1] + 30], [1000, 500], [1000, across[3] - 30]])
-    assert off is not None
+    known, off = cut_along(SIDE, [[1000, across[1] + 30], [1000, 500], [1000, across[3] - 30]])
+    assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(Polygon(SIDE.ring).area, rel=1e-3)
 
 
 def test_a_line_beside_the_hide_parts_nothing() -> None:
-    assert cut_along(SIDE, [[5000, 0], [5000, 900]]) == (SIDE, None)
+    with pytest.raises(BadHide, match="does not part the hide"):
+        cut_along(SIDE, [[5000, 0], [5000, 900]])
     with pytest.raises(BadHide, match="cut without a way"):
         parted(Polygon(SIDE.ring), [[100, 100]])
 

@@ -38,6 +38,25 @@ def test_only_hides_that_were_measured_count() -> None:
     assert check_lot(LOT, []).measured == 0
 
 
+@pytest.mark.parametrize(
+    ("stated", "closed", "hides", "out", "claim", "words"),
+    [
+        ((0.0, 0), True, [2.0], (0, 0.0), False, "over by 0.0%"),
+        ((4.1, 2), False, [2.0], (1, 2.1), False, "over by 0.0%"),
+        ((4.1, 2), True, [2.0], (1, 2.1), True, "1 of its hides never came; short by 51.2%, more than the 2.0% allowed: a claim of 189.88"),
+        ((4.1, 0), True, [2.0, 2.0], (0, 0.1), True, "2.4% of its area never came; short by 2.4%"),
+        ((4.004, 2), True, [2.0, 2.0], (0, 0.0), False, "over by 0.0%"),
+        ((4.0, 2), True, [2.0, 2.0, 2.0], (-1, -2.0), False, "over by 0.0%"),
+        ((4.0, 2), True, [], (2, 4.0), True, "2 of its hides never came; short by 100.0%"),
+    ],
+)  # fmt: skip
+def test_what_never_came_is_short_once_the_delivery_is_closed(stated: tuple[float, int], closed: bool, hides: list[float], out: tuple[int, float], claim: bool, words: str) -> None:
+    lot = replace(LOT, unit="m2", price=LOT.price_per_m2, area=stated[0], hides=stated[1])
+    check = check_lot(lot, [HideReceived(str(i), m2, m2) for i, m2 in enumerate(hides)], closed=closed)
+    assert (check.out_hides, check.out_m2) == (out[0], pytest.approx(out[1])) and check.claim is claim and words in check.words
+    assert check.claim_money == pytest.approx(max(0.0, out[1]) * lot.price if claim else 0.0)
+
+
 @given(st.lists(st.tuples(st.floats(0.1, 5), st.floats(0.1, 5)), min_size=1, max_size=12), st.sampled_from(["m2", "ft2"]))
 def test_the_lot_is_the_sum_of_its_hides(areas: list[tuple[float, float]], unit: str) -> None:
     lot = replace(LOT, unit=unit)  # type: ignore[arg-type]  # one of the two
@@ -49,7 +68,7 @@ def test_the_lot_is_the_sum_of_its_hides(areas: list[tuple[float, float]], unit:
 
 @pytest.mark.parametrize(
     ("change", "words"),
-    [({"mill": " "}, "without a mill"), ({"lot": ""}, "without a mill or a lot"), ({"price": -1.0}, "a price of"), ({"price": float("nan")}, "a price of"), ({"thickness_mm": 0.0}, "thickness"), ({"unit": "acre"}, "areas in")],
+    [({"mill": " "}, "without a mill"), ({"lot": ""}, "without a mill or a lot"), ({"price": -1.0}, "a price of"), ({"price": float("nan")}, "a price of"), ({"thickness_mm": 0.0}, "thickness"), ({"unit": "acre"}, "areas in"), ({"area": -1.0}, "a lot of -1"), ({"area": float("inf")}, "a lot of inf"), ({"hides": -2}, "a lot of -2 hides")],
 )  # fmt: skip
 def test_an_invoice_that_makes_no_sense_is_refused(change: dict[str, object], words: str) -> None:
     with pytest.raises(BadHide, match=words):

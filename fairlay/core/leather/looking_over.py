@@ -337,12 +337,13 @@ def brushed(looking: LookingOver, stroke: Points, width_mm: float, add: bool) ->
     return _with_region(looking, painted(Polygon(looking.ring, looking.hole_rings).buffer(0), stroke, width_mm, add))
 
 
-def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, Ring | None]:
-    """Return the document cut along a line drawn across the hide, the larger part kept; and the outline of what came off, None where the line parts nothing."""
+def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, LookingOver]:
+    """Return the document cut along a line drawn across the hide, the larger part kept; and that of the largest part that came off, an
+    offcut that takes along what lies on it. Raises BadHide for a line that parts nothing."""
     kept, off = parted(Polygon(looking.ring, looking.hole_rings).buffer(0), line)
     if off is None:
-        return looking, None
-    return _with_region(looking, kept), np.asarray(off.exterior.coords)[:-1]
+        raise BadHide("the line does not part the hide", value=len(line), expected="a line from edge to edge; nothing was cut")
+    return _with_region(looking, kept), replace(_with_region(looking, off), kind="offcut")
 
 
 def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:

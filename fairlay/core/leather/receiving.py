@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Final, Literal
 
 import numpy as np
@@ -15,13 +15,18 @@ from fairlay.core.leather.hide import Hide
 Unit = Literal["m2", "ft2"]
 M2_PER: Final[dict[Unit, float]] = {"m2": 1.0, "ft2": 0.09290304}
 """A square foot is 0.3048 m squared, exactly (international foot)."""
+MOST_AREA: Final = 1_000_000.0
+MOST_HIDES: Final = 10_000
 USUAL_TOLERANCE: Final = 0.02
 """A lot that is short by more than this share of the invoice is claimed; pinwheel and laser differ by about so much."""
+ADDS_UP: Final = 0.002
+"""Areas of the hides that come within this share of the invoice's own total are all of it: mills round each to a quarter of a square foot."""
 
 
 @dataclass(frozen=True)
 class Invoice:
-    """What a delivery was bought as: all hides of one lot. ``price`` is for one ``unit`` of area."""
+    """What a delivery was bought as: all hides of one lot. ``price`` is for one ``unit`` of area; ``area`` in that unit and ``hides``
+    are the totals the invoice states, 0 where it states none."""
 
     mill: str
     lot: str
@@ -34,6 +39,8 @@ class Invoice:
     temper: str
     thickness_mm: float
     grade: str
+    area: float = 0.0
+    hides: int = 0
 
     @property
     def price_per_m2(self) -> float:
@@ -63,7 +70,11 @@ class HideCheck:
 
 @dataclass(frozen=True)
 class LotCheck:
-    """A lot measured against its invoice; only hides that were measured count. ``claim`` says that it is short beyond the tolerance."""
+    """A lot measured against its invoice; only hides that were measured count in ``invoice_m2`` to ``off_money``.
+
+    ``out_hides`` and ``out_m2``: what the invoice states beyond the hides received (less than 0: the hides are more than it states);
+    once the delivery is closed, that never came. ``claim`` says that the lot is short beyond the tolerance, by ``claim_money`` in all.
+    """
 
     hides: tuple[HideCheck, ...]
     measured: int
@@ -72,8 +83,11 @@ class LotCheck:
     off_m2: float
     off_share: float
     off_money: float
+    out_hides: int
+    out_m2: float
     claim: bool
-    words: str = field(default="")
+    claim_money: float
+    words: str
 
 
 def check_invoice(invoice: Invoice) -> None:
@@ -86,6 +100,10 @@ def check_invoice(invoice: Invoice) -> None:
         raise BadHide(f"a price of {invoice.price} for one {invoice.unit}", value=invoice.price, expected="0 or more")
     if not 0.1 <= invoice.thickness_mm <= 15:
         raise BadHide(f"a thickness of {invoice.thickness_mm:g} mm", value=invoice.thickness_mm, expected="0.1 to 15 mm")
+    if not (math.isfinite(invoice.area) and 0 <= invoice.area <= MOST_AREA):
+        raise BadHide(f"a lot of {invoice.area} {invoice.unit}", value=invoice.area, expected=f"the invoice's total up to {MOST_AREA:g}, or 0 where it states none")
+    if not 0 <= invoice.hides <= MOST_HIDES:
+        raise BadHide(f"a lot of {invoice.hides} hides", value=invoice.hides, expected=f"1 to {MOST_HIDES}, or 0 where the invoice states none")
 
 
 def in_m2(area: float, unit: Unit) -> float:
@@ -109,8 +127,8 @@ def roll_bought(number: str, width_mm: float | None, area_m2: float, *, edge_mar
     return Hide(number, "roll", ring, edge_margin_mm=edge_margin_mm, cost_per_m2=cost_per_m2, width_mm=width_mm)
 
 
-def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float = USUAL_TOLERANCE) -> LotCheck:
-    """Return a lot measured against its invoice. Raises BadHide for a tolerance that is no share."""
+def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float = USUAL_TOLERANCE, closed: bool = False) -> LotCheck:
+    """Return a lot measured against its invoice; ``closed``: no more of it is coming, what is missing is short too. Raises BadHide for a tolerance that is no share."""
     if not 0 <= tolerance < 1:
         raise BadHide(f"a tolerance of {tolerance:g}", value=tolerance, expected="a share from 0 to 1, as 0.02")
     per = invoice.price_per_m2
@@ -121,17 +139,32 @@ def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float 
     known = [r for r in rows if r.measured_m2 is not None]
     bought, got = sum(r.invoice_m2 for r in known), sum(r.measured_m2 or 0.0 for r in known)
     off = got - bought
-    share = off / bought if bought else 0.0
-    claim = bool(known) and share < -tolerance
+    out_hides, out_m2 = _still_out(invoice, rows)
+    never_m2 = max(0.0, out_m2) if closed else 0.0
+    short_m2, of_m2 = never_m2 - off, bought + never_m2
+    share = short_m2 / of_m2 if of_m2 else 0.0
+    claim = share > tolerance
+    words = []
+    if never_m2:
+        words.append(f"{f'{out_hides} of its hides' if out_hides > 0 else f'{never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows)):.1%} of its area'} never came")
+    if claim:
+        words.append(f"short by {share:.1%}, more than the {tolerance:.1%} allowed: a claim of {short_m2 * per:.2f}")
+    elif known:
+        words.append(f"{'over' if share <= 0 else 'short'} by {abs(share):.1%}, within the {tolerance:.1%} allowed")
     if not known:
-        words = "no hide of this lot is measured yet"
-    elif claim:
-        words = f"short by {-share:.1%}, more than the {tolerance:.1%} allowed: a claim of {-off * per:.2f}"
-    else:
-        words = f"{'over' if off >= 0 else 'short'} by {abs(share):.1%}, within the {tolerance:.1%} allowed"
-    if 0 < len(known) < len(rows):
-        words += f" ({len(known)} of {len(rows)} hides measured)"
-    return LotCheck(tuple(rows), len(known), bought, got, off, share, off * per, claim, words)
+        words.append("no hide of this lot is measured yet")
+    elif len(known) < len(rows):
+        words[-1] += f" ({len(known)} of {len(rows)} hides measured)"
+    return LotCheck(
+        tuple(rows), len(known), bought, got, off, off / bought if bought else 0.0, off * per, out_hides, out_m2, claim, short_m2 * per if claim else 0.0, "; ".join(words)
+    )  # fmt: skip
+
+
+def _still_out(invoice: Invoice, rows: Sequence[HideCheck]) -> tuple[int, float]:
+    """Hides and m2 that an invoice states beyond those received; 0 where it states none, or the areas add up."""
+    total = invoice.area * M2_PER[invoice.unit]
+    out = total - sum(r.invoice_m2 for r in rows) if total else 0.0
+    return invoice.hides - len(rows) if invoice.hides else 0, 0.0 if abs(out) <= ADDS_UP * total else out
 
 
 def next_numbers(prefix: str, taken: Sequence[str], count: int) -> list[str]:

@@ -1672,8 +1672,13 @@ export interface components {
             /** Slug */
             slug: string;
         };
-        /** Changed */
+        /**
+         * Changed
+         * @description A hide's new version; ``made`` is the offcut that a cut put on the rack.
+         */
         Changed: {
+            /** Made */
+            made?: number | null;
             /** Version */
             version: number;
         };
@@ -1725,20 +1730,31 @@ export interface components {
         /**
          * CutOff
          * @description A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without words its outline is mended.
+         *     ``rack_off`` puts what comes off on the rack, as an offcut.
          */
         CutOff: {
             /** Line */
             line: number[][];
+            /**
+             * Rack Off
+             * @default false
+             */
+            rack_off: boolean;
             /**
              * Words
              * @default
              */
             words: string;
         };
-        /** DeliveryOut */
+        /**
+         * DeliveryOut
+         * @description A delivery; ``out_hides`` and ``out_m2`` are what its invoice states beyond the hides received, less than 0 where the hides are more.
+         */
         DeliveryOut: {
             /** Claim */
             claim: boolean;
+            /** Claim Money */
+            claim_money: number;
             /** Closed */
             closed: boolean;
             /** Hides */
@@ -1760,6 +1776,10 @@ export interface components {
             off_money: number;
             /** Off Share */
             off_share: number;
+            /** Out Hides */
+            out_hides: number;
+            /** Out M2 */
+            out_m2: number;
             /**
              * Received On
              * Format: date
@@ -2240,15 +2260,25 @@ export interface components {
         };
         /**
          * InvoiceIO
-         * @description What a lot was bought as; ``price`` is for one ``unit``.
+         * @description What a lot was bought as; ``price`` is for one ``unit``; ``area`` in it and ``hides`` are the invoice's own totals, 0 where it states none.
          */
         InvoiceIO: {
+            /**
+             * Area
+             * @default 0
+             */
+            area: number;
             /** Colour */
             colour: string;
             /** Finish */
             finish: string;
             /** Grade */
             grade: string;
+            /**
+             * Hides
+             * @default 0
+             */
+            hides: number;
             /** Lot */
             lot: string;
             /** Material */
@@ -2477,9 +2507,14 @@ export interface components {
         };
         /**
          * LeatherSettingsIO
-         * @description ``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share.
+         * @description ``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``address``: what the codes on tags open, empty for the address they are printed from.
          */
         LeatherSettingsIO: {
+            /**
+             * Address
+             * @default
+             */
+            address: string;
             /** Chalks */
             chalks: components["schemas"]["ChalkIn"][];
             /** Currency */
