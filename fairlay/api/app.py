@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import gc
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +33,7 @@ def create_app(connect: bool = True) -> FastAPI:
     """Return the application; ``connect`` opens the store."""
     if connect:
         open_database()
-    app = FastAPI(title="Fair Lay", version=__version__, responses=PROBLEMS, docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
+    app = FastAPI(title="Fair Lay", version=__version__, lifespan=_settled, responses=PROBLEMS, docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
     for room in (patterns, ways_in, leather, receiving, measuring, settings, batches, lays, jobs):
         app.include_router(room.router)
 
@@ -52,6 +55,15 @@ def create_app(connect: bool = True) -> FastAPI:
             return FileResponse(found if found.is_file() and found.is_relative_to(DIST) else DIST / "index.html")
 
     return app
+
+
+@asynccontextmanager
+async def _settled(_: FastAPI) -> AsyncIterator[None]:
+    """What was imported by now stays; looking through it for rubbish, again and again while points are read, took longer than reading them."""
+    gc.collect()
+    gc.freeze()
+    yield
+    gc.unfreeze()
 
 
 def _on_purpose(_: Request, error: Exception) -> JSONResponse:

@@ -24,7 +24,8 @@ from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
 from fairlay.store import articles, batches, hides, lays
 from fairlay.store.batches import Batch
-from fairlay.store.hides import RackHide
+from fairlay.store.fair import fair_of
+from fairlay.store.hides import OnRack
 from fairlay.store.lays import LaySummary
 
 router = APIRouter(prefix="/api", tags=["batches"])
@@ -67,7 +68,7 @@ def add_batch(asked: NewBatch) -> Created:
 def one_batch(batch_id: int) -> BatchOut:
     """One batch: what it needs of each material, and how far each hide could serve."""
     batch = batches.batch_by_id(batch_id)
-    rack = hides.all_hides()
+    rack = hides.rack()
     laid = lays.summaries(batch_id)
     summary = _summary(batch)
     materials = [_material(batch, need.material, need.pieces, need.area_m2, rack, laid) for need in needs_of_batch(batch.lines)]
@@ -101,18 +102,18 @@ def _line(line: Line) -> LineOut:
     return LineOut(article=line.article.slug, name=line.article.name, quantity=line.quantity, revision=line.article.revision)
 
 
-def _material(batch: Batch, material: str, count: int, area_m2: float, rack: list[RackHide], laid: list[LaySummary]) -> MaterialNeed:
+def _material(batch: Batch, material: str, count: int, area_m2: float, rack: list[OnRack], laid: list[LaySummary]) -> MaterialNeed:
     pieces = pieces_of_batch(batch.lines, material)
     names = {piece_id(line.article, p): (p.name, line.article.name) for line in batch.lines for p in line.article.pieces}
     policy = Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school)
     offers = []
-    for found in rack:
-        if found.material != material or found.state == "used up":
-            continue
-        fit = suits(found.hide, pieces, policy)
+    own = [found for found in rack if found.material == material and found.state != "used up"]
+    fair = fair_of(own, pieces, policy)
+    for found in own:
+        fit = suits(found.number, pieces, fair[found.id])
         offers.append(
             LeatherOffer(
-                hide_id=found.id, number=found.number, chosen=found.id in batch.hide_ids, usable_m2=found.hide.usable.area / 1e6,
+                hide_id=found.id, number=found.number, chosen=found.id in batch.hide_ids, usable_m2=found.card.usable_m2,
                 fair_m2=fit.fair_m2, never=[names[p][0] for p in fit.never],
             )
         )  # fmt: skip

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from typing import Literal
 
 import numpy as np
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
+from pydantic import TypeAdapter
 
 from fairlay.api.jobs import job_out
 from fairlay.api.leather_models import (
@@ -33,11 +34,10 @@ from fairlay.api.leather_models import (
 )
 from fairlay.api.models import Bounds, ClassArea, Matrix, RackHideOut
 from fairlay.api.settings import chalk_out
-from fairlay.api.shapes import hide_shape
+from fairlay.api.shapes import drawn_shape, hide_shape
 from fairlay.core.errors import Refused
 from fairlay.core.formats.seen_json import SeenRecord
-from fairlay.core.lay.account import account
-from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.lay.card import ROLL_SHOWN_MM
 from fairlay.core.lay.order import cutlist, gap_for, piece_id, pieces_of_batch
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.gauge import GaugeReading, doubted_readings, thickness_contours
@@ -50,19 +50,20 @@ from fairlay.core.rules import Policy
 from fairlay.core.shapes.rings import as_points
 from fairlay.devices.gauge import SimulatedGauge
 from fairlay.store import articles, batches, hides, jobs, looking
-from fairlay.store.hides import RackHide
+from fairlay.store.hides import OnRack
 from fairlay.store.settings import leather_settings
 
 router = APIRouter(prefix="/api/leather", tags=["leather"])
-ROLL_SHOWN_MM = 2400.0
+_RACK = TypeAdapter(list[RackHideOut])
 
 
-@router.get("")
-def rack() -> list[RackHideOut]:
+@router.get("", response_model=list[RackHideOut])
+def rack() -> Response:
     """Every hide on the rack, drawn, with its area, tightness, flaws and worth."""
-    found = hides.all_hides()
+    found = hides.rack()
     kept = looking.batches_of([h.id for h in found])
-    return [rack_out(h, kept.get(h.id, [])) for h in found]
+    # Written as JSON in one go: a full rack is millions of figures.
+    return Response(_RACK.dump_json([rack_out(h, kept.get(h.id, [])) for h in found]), media_type="application/json")
 
 
 @router.post("/acts", status_code=204)
@@ -152,17 +153,15 @@ def worth_of(hide_id: int) -> WorthOut:
     )  # fmt: skip
 
 
-def rack_out(found: RackHide, kept_for: list[str]) -> RackHideOut:
+def rack_out(found: OnRack, kept_for: list[str]) -> RackHideOut:
     """Return a hide as the rack shows it."""
-    hide = found.hide
-    where = account(Job("", (hide,), ()), Lay(()), hide)
+    card = found.card
     return RackHideOut(
-        id=found.id, number=found.number, kind=hide.kind, material=found.material, mill=found.mill, colour=found.colour, tannage=found.tannage,
+        id=found.id, number=found.number, kind=found.kind, material=found.material, mill=found.mill, colour=found.colour, tannage=found.tannage,
         temper=found.temper, thickness_mm=found.thickness_mm, grade=found.grade, state=found.state, cost_per_m2=found.cost_per_m2, area_m2=found.area_m2,
-        usable_m2=hide.usable.area / 1e6, worth=found.area_m2 * found.cost_per_m2, received_on=found.received_on,
-        flaws_by_severity=[sum(1 for f in hide.flaws if f.severity == s) for s in (1, 2, 3)],
-        classes=[ClassArea(tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=0.0) for c in where.classes],
-        shape=hide_shape(hide, ROLL_SHOWN_MM), finish=found.finish, delivery_id=found.delivery_id, looked=found.looked, looked_enough=found.looked_enough,
+        usable_m2=card.usable_m2, worth=found.area_m2 * found.cost_per_m2, received_on=found.received_on, flaws_by_severity=card.flaws_by_severity,
+        classes=[ClassArea(tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=0.0) for c in card.classes],
+        shape=drawn_shape(found.number, found.kind, card.drawn), finish=found.finish, delivery_id=found.delivery_id, looked=found.looked, looked_enough=found.looked_enough,
         measured=found.measured, kept_for=kept_for,
     )  # fmt: skip
 

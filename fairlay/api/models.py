@@ -61,7 +61,6 @@ class HideShape(BaseModel):
     zones: list[ZoneOut]
     flaws: list[FlawOut]
     bounds: Bounds
-    edge_margin_mm: float
 
 
 class ClassArea(BaseModel):

@@ -6,37 +6,26 @@ from collections.abc import Iterable
 
 from fairlay.api.models import Bounds, FlawOut, HideShape, LaySummaryOut, ZoneOut
 from fairlay.core.leather import Hide
+from fairlay.core.leather.drawn import HideDrawn, drawn
 from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES
 from fairlay.core.pattern import Piece
-from fairlay.core.shapes.rings import as_points, rings_of
+from fairlay.core.shapes.rings import as_points
 from fairlay.store.lays import LaySummary
 
 
 def hide_shape(hide: Hide, shown_length_mm: float | None = None) -> HideShape:
     """Return a hide as it is drawn; a roll is drawn ``shown_length_mm`` long."""
-    outline = hide.outline
-    if hide.is_roll and shown_length_mm:
-        outline = outline.copy()
-        outline[:, 0] = outline[:, 0].clip(0, shown_length_mm)
-    x0, y0 = outline.min(axis=0)
-    x1, y1 = outline.max(axis=0)
-    return HideShape(
-        number=hide.id,
-        kind=hide.kind,
-        rings=[as_points(ring, 1) for ring in (outline, *hide.holes)],
-        zones=[
-            ZoneOut(
-                tightness=zone.tightness,
-                name=TIGHTNESS_NAMES[zone.tightness],
-                stretch_deg=zone.stretch_deg,
-                rings=[as_points(r, 1) for r in rings_of(shown.intersection(hide.region))],
-            )
-            for zone, shown in hide.zone_regions
-        ],
-        flaws=[FlawOut(kind=f.kind, severity=f.severity, severity_name=SEVERITY_NAMES[f.severity], outline=as_points(f.outline, 1)) for f in hide.flaws],
-        bounds=Bounds(x0=x0, y0=y0, x1=x1, y1=y1),
-        edge_margin_mm=hide.edge_margin_mm,
-    )
+    return drawn_shape(hide.id, hide.kind, drawn(hide, length_mm=shown_length_mm))
+
+
+def drawn_shape(number: str, kind: str, shown: HideDrawn) -> HideShape:
+    """Return a hide that is drawn already. Its many points are not looked at once more: they are as ``HideDrawn`` has them."""
+    x, y = zip(*shown.rings[0], strict=True)
+    return HideShape.model_construct(
+        number=number, kind=kind, rings=shown.rings, bounds=Bounds(x0=min(x), y0=min(y), x1=max(x), y1=max(y)),
+        zones=[ZoneOut.model_construct(tightness=z.tightness, name=TIGHTNESS_NAMES[z.tightness], stretch_deg=z.stretch_deg, rings=z.rings) for z in shown.zones],
+        flaws=[FlawOut.model_construct(kind=f.kind, severity=f.severity, severity_name=SEVERITY_NAMES[f.severity], outline=f.outline) for f in shown.flaws],
+    )  # fmt: skip
 
 
 def piece_rings(piece: Piece) -> list[list[list[float]]]:

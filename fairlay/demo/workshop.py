@@ -79,7 +79,7 @@ def _looked_over(hide: Hide, about: hides.About) -> LookingOver:
 
 def _delivery() -> None:
     """A lot that came in this morning, its sides not yet measured."""
-    lot = Invoice(OXLADE, "OP-2217", 8.40, "ft2", BODY, "vegetable", "waxed", "chestnut", "medium", 2.3, "1")
+    lot = Invoice(OXLADE, "OP-2217", 8.40, "ft2", BODY, "vegetable", "waxed", "chestnut", "medium", 2.3, "1", 131.5, 6)
     made = deliveries.begin_delivery(lot, now().date(), "six sides ordered, two on the next lorry")
     deliveries.receive_hides(made, "side", [21.25, 22.5, 20.75, 23.0], "O-")
 

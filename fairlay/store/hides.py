@@ -4,29 +4,34 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any
 
 from peewee import fn
+from pydantic import TypeAdapter
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, hide_values, read_hide
 from fairlay.core.formats.looking_json import looking_values
+from fairlay.core.lay.card import RackCard, card_of
 from fairlay.core.leather import Hide
 from fairlay.core.leather.looking_over import LookingOver, from_hide, how_far
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.tables import HideEventRow, HideRow
 
+_CARD = TypeAdapter(RackCard)
+SHOWN = [field for field in HideRow._meta.sorted_fields if field.name not in ("shape", "looking", "seen")]
 STATES = ("received", "looked over", "kept", "laid", "part used", "used up")
 
 
 @dataclass(frozen=True)
-class RackHide:
-    """A hide with what the rack knows of it besides its shape."""
+class OnRack:
+    """A hide as the rack shows it: what was said of it, its state, and its card."""
 
     id: int
     number: str
+    kind: str
     material: str
     mill: str
     colour: str
@@ -38,7 +43,6 @@ class RackHide:
     cost_per_m2: float
     area_m2: float
     received_on: datetime.date
-    hide: Hide
     version: int
     finish: str
     delivery_id: int | None
@@ -46,21 +50,52 @@ class RackHide:
     looked: str
     looked_enough: bool
     measured: bool
+    card: RackCard
+
+
+@dataclass(frozen=True)
+class RackHide(OnRack):
+    """A hide with its shape, ready to be laid on."""
+
+    hide: Hide
 
 
 def rack_hide(row: HideRow) -> RackHide:
-    """Return a row as the rack knows it."""
-    shape = read_hide(HideRecord.model_validate({**row.shape, "id": row.number, "kind": row.kind, "cost_per_m2": row.cost_per_m2}))
-    return RackHide(
-        row.id, row.number, row.material, row.mill, row.colour, row.tannage, row.temper, row.thickness_mm, row.grade,
-        row.state, row.cost_per_m2, row.area_m2, row.received_on, shape, row.version, row.finish, row.delivery_id, row.invoice_m2,
-        row.looked, bool(row.looked_enough), bool(row.measured),
-    )  # fmt: skip
+    """Return a row with its shape."""
+    hide = _hide_of(row)
+    return RackHide(**_said_of(row), card=card_of(hide) if row.card is None else _CARD.validate_python(row.card), hide=hide)
+
+
+def _hide_of(row: HideRow) -> Hide:
+    return read_hide(HideRecord.model_validate({**row.shape, "id": row.number, "kind": row.kind, "cost_per_m2": row.cost_per_m2}))
+
+
+def _said_of(row: HideRow) -> dict[str, Any]:
+    """What ``OnRack`` has of a row besides its card."""
+    same = {f.name: getattr(row, f.name) for f in fields(OnRack) if f.name not in ("card", "looked_enough", "measured")}
+    return {**same, "looked_enough": bool(row.looked_enough), "measured": bool(row.measured)}
+
+
+@connected
+def rack() -> list[OnRack]:
+    """Return every hide on the rack, by number, as the rack shows it. Shapes are read only where a card is still to be reckoned."""
+    rows = list(HideRow.select(*SHOWN).order_by(HideRow.number))
+    blank = [row.id for row in rows if row.card is None]
+    made = {row.id: card_values(_hide_of(row)) for row in HideRow.select().where(HideRow.id.in_(blank))} if blank else {}
+    for hide_id, card in made.items():
+        HideRow.update(card=card).where(HideRow.id == hide_id, HideRow.card.is_null()).execute()
+    return [OnRack(**_said_of(row), card=_CARD.validate_python(made.get(row.id, row.card))) for row in rows]
+
+
+def card_values(hide: Hide) -> dict[str, Any]:
+    """Return what a row keeps as ``card``."""
+    values: dict[str, Any] = _CARD.dump_python(card_of(hide), mode="json")
+    return values
 
 
 @connected
 def all_hides() -> list[RackHide]:
-    """Return every hide on the rack, by number."""
+    """Return every hide on the rack with its shape, by number."""
     return [rack_hide(row) for row in HideRow.select().order_by(HideRow.number)]
 
 
@@ -101,7 +136,7 @@ def add_hide(hide: Hide, about: About, looking: LookingOver | None = None, words
     enough = about.state != "received" if looking is None else far.enough
     row = HideRow.create(
         number=hide.id, kind=hide.kind, material=about.material, mill=about.mill, colour=about.colour, tannage=about.tannage, temper=about.temper, thickness_mm=about.thickness_mm,
-        grade=about.grade, state=about.state, cost_per_m2=hide.cost_per_m2, area_m2=hide.region.area / 1e6, shape=shape_values(hide), received_on=about.received_on,
+        grade=about.grade, state=about.state, cost_per_m2=hide.cost_per_m2, area_m2=hide.region.area / 1e6, shape=shape_values(hide), card=card_values(hide), received_on=about.received_on,
         finish=about.finish, delivery=about.delivery_id, invoice_m2=about.invoice_m2, looking=None if looking is None else looking_values(looking), seen=None, version=0,
         looked=far.words if looking is not None or hide.is_roll else "looked over" if enough else "not looked over", looked_enough=enough or hide.is_roll, measured=known.measured,
     )  # fmt: skip

@@ -13,7 +13,7 @@ from fairlay.core.formats.exchange import HideRecord, read_hide
 from fairlay.core.formats.looking_json import looking_values, read_looking
 from fairlay.core.leather.looking_over import LookingOver, Points, as_hide, cut_along, from_hide, how_far
 from fairlay.store.database import connected
-from fairlay.store.hides import About, RackHide, add_hide, note, numbers_held, rack_hide, shape_values
+from fairlay.store.hides import About, RackHide, add_hide, card_values, note, numbers_held, rack_hide, shape_values
 from fairlay.store.settings import leather_settings
 from fairlay.store.tables import BatchHideRow, BatchRow, HideEventRow, HideRow
 
@@ -170,6 +170,7 @@ def _keep(row: HideRow, looking: LookingOver) -> int:
     # What is kept must be what can be read back: this raises before anything is written.
     read_hide(HideRecord.model_validate({**shape_values(hide), "id": row.number, "kind": row.kind, "cost_per_m2": row.cost_per_m2}))
     row.looking, row.shape, row.area_m2 = looking_values(looking), shape_values(hide), hide.region.area / 1e6
+    row.card = card_values(hide)
     row.looked, row.looked_enough, row.measured = far.words, far.enough, looking.measured
     if far.enough and looking.measured and row.state == "received":
         row.state = "looked over"

@@ -57,7 +57,8 @@ class HideRow(Table):
     """A hide on the rack. ``shape`` holds outline, holes, zones, flaws, readings, backbone, margin and width: what is laid on.
 
     ``looking`` is what looking it over told, from which ``shape`` follows; null for one that came with its shape. ``seen`` is
-    what its pictures gave, until that is accepted. ``version`` rises with each change.
+    what its pictures gave, until that is accepted. ``version`` rises with each change. ``card`` is what the rack shows of ``shape``;
+    null where it is still to be reckoned.
     """
 
     number = peewee.CharField(32, unique=True)
@@ -79,6 +80,7 @@ class HideRow(Table):
     finish = peewee.CharField(64, default="")
     looking = Json(null=True)
     seen = Json(null=True)
+    card = Json(null=True)
     version = peewee.IntegerField(default=0)
     looked = peewee.CharField(128, default="not looked over")
     looked_enough = peewee.BooleanField(default=False)

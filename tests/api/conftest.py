@@ -29,7 +29,14 @@ def workshop(mariadb: str) -> Iterator[TestClient]:
     from fairlay.demo import fill_if_empty
 
     app = create_app()
-    assert store.migrate() == ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions", "0004_leather_is_received", "0005_pictures_in_the_queue", "0006_offcuts"]
+    assert store.migrate() == [
+        "0001_first_tables",
+        "0002_asked_of_a_job",
+        "0003_articles_have_revisions",
+        "0004_leather_is_received",
+        "0005_pictures_in_the_queue",
+        "0006_offcuts_and_cards",
+    ]
     assert store.migrate() == []
     assert fill_if_empty() and not fill_if_empty()
     with TestClient(app, raise_server_exceptions=False) as client:

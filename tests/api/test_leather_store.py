@@ -9,16 +9,20 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from shapely.geometry import Polygon
 
 from fairlay.core.capture.chalk import USUAL_CHALKS, Chalk
 from fairlay.core.errors import BadHide, NotFound, Refused
+from fairlay.core.lay.card import card_of
 from fairlay.core.leather import Hide
 from fairlay.core.leather.gauge import GaugeReading
 from fairlay.core.leather.looking_over import LookingOver, RingedFlaw, begun, with_flaw, with_reading, with_step
 from fairlay.core.leather.receiving import Invoice
 from fairlay.core.leather.usual_outline import usual_outline
+from fairlay.core.pattern import Piece
+from fairlay.core.rules import Policy, fair_areas, needs_of
 from fairlay.store import database as store
-from fairlay.store import deliveries, hides, looking, settings
+from fairlay.store import deliveries, fair, hides, looking, settings
 from fairlay.store.hides import About, LaidOn
 from fairlay.store.tables import HideEventRow, HideRow
 from tests.api.test_leather import lots
@@ -191,6 +195,34 @@ def test_numbers_of_two_lots_never_meet(workshop: TestClient) -> None:
     found = [h.number for h in hides.hides_by_id([*a, *b])]
     assert len(set(found)) == 3 and sorted(found) == found
     assert hides.hides_by_id(b)[0].hide.kind == "bend"
+
+
+def test_the_rack_is_read_and_not_reckoned(workshop: TestClient, queries: list[str]) -> None:
+    hide = side()
+    HideRow.update(card=None).where(HideRow.id == hide).execute()
+    before = next(h for h in hides.rack() if h.id == hide)
+    assert HideRow.get_by_id(hide).card is not None, "a card that was lacking is kept"
+    assert before.card == card_of(hides.hides_by_id([hide])[0].hide) and before.card.flaws_by_severity == [0, 0, 0]
+    looking.change(hide, lambda k: with_flaw(k, flaw("a")), "scar, blemish")
+    queries.clear()
+    after = next(h for h in hides.rack() if h.id == hide)
+    assert len(queries) == 1 and "`shape`" not in queries[0] and "`looking`" not in queries[0]
+    assert after.card.flaws_by_severity == [0, 1, 0] and after.card.drawn.flaws[0].kind == "scar"
+    outline = np.asarray(before.card.drawn.rings[0])
+    assert Polygon(outline).symmetric_difference(Polygon(hides.hides_by_id([hide])[0].hide.outline)).area < 8000, "drawn within a mm"
+
+
+def test_fair_ground_is_reckoned_once_for_each_state_of_a_hide(workshop: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    (hide,) = (h for h in hides.rack() if h.id == side())
+    asked: list[int] = []
+    monkeypatch.setattr(fair, "fair_areas", lambda pieces, shape, policy: (asked.append(len(pieces)), fair_areas(pieces, shape, policy))[1])
+    panel, tab = (Piece(name, np.array([[0.0, 0], [200, 0], [200, 150], [0, 150]]), quantity=1, show_limit=limit) for name, limit in (("panel", 0), ("tab", 2)))
+    first = fair.fair_of([hide], [panel], Policy())[hide.id]
+    assert fair.fair_of([hide], [panel, tab], Policy())[hide.id][needs_of(panel)] == first[needs_of(panel)] and asked == [1, 1]
+    looking.change(hide.id, lambda k: with_flaw(k, flaw("a")), "scar, blemish")
+    (marked,) = (h for h in hides.rack() if h.id == hide.id)
+    now = fair.fair_of([marked], [panel, tab], Policy())[hide.id]
+    assert asked == [1, 1, 2] and first[needs_of(panel)] - now[needs_of(panel)] == pytest.approx(1600, abs=1) and now[needs_of(tab)] == pytest.approx(first[needs_of(panel)], abs=1)
 
 
 def test_two_people_at_two_lorries_number_hides_one_after_the_other(workshop: TestClient) -> None:

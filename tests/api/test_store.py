@@ -170,7 +170,7 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
                 store.database.execute_sql(
                     "INSERT INTO piece (article_id, slug, name, material, revision, needs) VALUES (1, 'tab', 'Tab', 'body leather', 'A', %s)", (json.dumps(needs),)
                 )
-            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions", "0004_leather_is_received", "0005_pictures_in_the_queue", "0006_offcuts"]
+            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions", "0004_leather_is_received", "0005_pictures_in_the_queue", "0006_offcuts_and_cards"]
             assert store.migrate() == ran and store.migrate() == []
             kept = articles.article_at(1)
             assert kept.article.slug == "old-stool" and kept.letter == "A" and not kept.batches

@@ -13,6 +13,7 @@ from fairlay.core.leather import FLAW_KINDS, Hide, Reading
 from fairlay.core.leather.gauge import MOST_LEVELS, GaugeReading, check_reading, doubted_readings, thickness_contours
 from fairlay.core.leather.severity import longest_mm, suggested_severity
 from fairlay.core.leather.usual_outline import usual_outline
+from fairlay.demo import sides
 from fairlay.devices.gauge import Gauge, SimulatedGauge
 
 RING = usual_outline("side", 2.1)
@@ -44,6 +45,17 @@ def test_contours_lie_on_the_hide_between_what_was_read(mm: list[float]) -> None
         assert LineString(c.points).within(own.region.buffer(1.0))
         # Half a cell of the grid it was drawn on.
         assert np.abs(own.thickness_mm(c.points) - c.mm).max() < 0.25 * (max(mm) - min(mm)) + 0.02
+
+
+def test_the_map_is_what_the_readings_make_it_everywhere() -> None:
+    hide = sides.side("F-101", 11, 2280, 1060, 104.0, (0, 0, 0), 2.35)
+    xs, ys, mm = hide.thickness_map
+    assert mm.shape == (len(ys), len(xs)) and xs[0] < 0 < 2200 < xs[-1]
+    for j, i in ((0, 0), (40, 90), (len(ys) - 1, len(xs) - 1)):
+        weight = [1 / ((xs[i] - r.x) ** 2 + (ys[j] - r.y) ** 2) for r in hide.thickness]
+        assert mm[j, i] == pytest.approx(sum(w * r.mm for w, r in zip(weight, hide.thickness, strict=True)) / sum(weight))
+    at = np.array([(r.x, r.y) for r in hide.thickness])
+    assert np.array_equal(hide.thickness_mm(at), [r.mm for r in hide.thickness]), "where it was read it is what was read"
 
 
 def test_alike_readings_have_no_contours() -> None:

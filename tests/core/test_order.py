@@ -13,7 +13,7 @@ from fairlay.core.leather.hide import FLAW_KINDS, check_hide
 from fairlay.core.pattern import Grain, Piece
 from fairlay.core.pattern.piece import check_piece
 from fairlay.core.pattern.words import needs_in_words
-from fairlay.core.rules import Policy
+from fairlay.core.rules import Policy, fair_areas, fair_ground, needs_of
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, LINING, STRAP, articles
 
@@ -52,7 +52,11 @@ def test_a_roll_is_given_as_much_length_as_its_pieces_could_need() -> None:
 
 def test_what_a_hide_can_never_give() -> None:
     offcut = sides.cut("R-1", "offcut", 33, 640, 420, 40.0, (0, 0, 0), 3)
-    found = suits(offcut, pieces_of_batch([Line(YARD["camp-chair"], 1)], BODY), Policy())
+    pieces = pieces_of_batch([Line(YARD["camp-chair"], 1), Line(YARD["tripod-stool"], 1)], BODY)
+    fair = fair_areas(pieces, offcut, Policy())
+    assert len(fair) < len(pieces), "pieces that agree in what they need share their ground"
+    assert all(fair[needs_of(p)] == fair_ground(p, offcut, Policy())[0].area for p in pieces)
+    found = suits(offcut.id, pieces, fair)
     assert "camp-chair/seat" in found.never and "camp-chair/washer" not in found.never
     assert found.fair_m2 == pytest.approx(offcut.usable.area / 1e6, rel=0.01)
 

@@ -166,6 +166,10 @@ def claim_pdf(invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: st
         bold,
     )
     y -= 6
+    if check.never_m2:
+        of = f"{check.out_hides} hide{'s' if check.out_hides > 1 else ''}, " if check.out_hides > 0 else ""
+        words(f"Invoiced beyond that, and never came: {of}{check.never_m2:.3f} m², {check.never_m2 * invoice.price_per_m2:.2f} {currency}", 18, 10, bold)
+        y -= 6
     words(check.words[:1].upper() + check.words[1:] + ".", 18)
     canvas.showPage()
     canvas.save()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -13,7 +13,7 @@ from fairlay.core.lay.sound import check_job, roll_length_mm
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece, part_id
 from fairlay.core.pattern.article import Article, piece_of, ways_chosen
-from fairlay.core.rules import Policy, bears, fair_ground
+from fairlay.core.rules import Policy, bears, needs_of
 from fairlay.core.shapes.rings import Ring
 
 
@@ -151,12 +151,7 @@ def _roll_outline(hide: Hide, pieces: Sequence[Piece]) -> Ring:
     return outline
 
 
-def suits(hide: Hide, pieces: Sequence[Piece], policy: Policy) -> Suits:
-    """Return the area of a hide that bears at least one of the pieces, and the pieces it can never bear for want of fair area."""
-    never, best = [], 0.0
-    for piece in pieces:
-        fair = fair_ground(piece, hide, policy)[0].area
-        best = max(best, fair)
-        if not bears(fair, piece):
-            never.append(piece.id)
-    return Suits(hide.id, best / 1e6, tuple(never))
+def suits(hide: str, pieces: Sequence[Piece], fair: Mapping[Hashable, float]) -> Suits:
+    """Return the area of a hide that bears at least one of the pieces, and the pieces it can never bear for want of fair area; ``fair`` is the hide's, from ``fair_areas``."""
+    own = [fair[needs_of(piece)] for piece in pieces]
+    return Suits(hide, max(own, default=0.0) / 1e6, tuple(piece.id for piece, area in zip(pieces, own, strict=True) if not bears(area, piece)))

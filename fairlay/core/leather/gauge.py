@@ -20,7 +20,6 @@ LEAST_MM, MOST_MM = 0.1, 15.0
 DOUBTED_MM: Final = 0.6
 """A reading this far from what those round it say is questioned; leather seldom changes so between two places of the gauge."""
 DOUBTED_SPREADS: Final = 5.0
-CELL_MM: Final = 16.0
 STEPS: Final = (0.05, 0.1, 0.2, 0.25, 0.5, 1.0)
 MOST_LEVELS: Final = 7
 
@@ -95,10 +94,7 @@ def thickness_contours(hide: Hide) -> tuple[Contour, ...]:
     mm = [r.mm for r in hide.thickness]
     span = max(mm) - min(mm)
     step = next((s for s in STEPS if span / s <= MOST_LEVELS), STEPS[-1])
-    x0, y0, x1, y1 = hide.region.bounds
-    gx, gy = np.meshgrid(np.arange(x0 - CELL_MM, x1 + 2 * CELL_MM, CELL_MM), np.arange(y0 - CELL_MM, y1 + 2 * CELL_MM, CELL_MM))
-    grid = hide.thickness_mm(np.stack([gx.ravel(), gy.ravel()], axis=1)).reshape(gx.shape)
-    drawn = contourpy.contour_generator(gx, gy, grid)
+    drawn = contourpy.contour_generator(*hide.thickness_map)
     out = []
     for k in range(math.floor(min(mm) / step) + 1, math.ceil(max(mm) / step)):
         for line in drawn.lines(k * step):

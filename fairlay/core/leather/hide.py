@@ -17,6 +17,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.errors import BadHide
 from fairlay.core.shapes.rings import Ring, region, union
+from fairlay.core.tolerances import THICKNESS_GRID_MM
 
 HIDE_KINDS = ("side", "whole", "bend", "shoulder", "belly", "offcut", "roll")
 FLAW_KINDS = (
@@ -25,6 +26,8 @@ FLAW_KINDS = (
     "thin spot", "hole", "stain", "dye patch", "dirt", "fold crease", "not named",
 )  # fmt: skip
 TIGHTNESS_NAMES = {1: "tight", 2: "firm", 3: "loose", 4: "slack"}
+BEYOND_MM = 10_000.0
+"""How far past a hide ground is drawn that is no leather: farther than any piece is long."""
 SEVERITY_NAMES = {1: "surface", 2: "blemish", 3: "unsound"}
 
 
@@ -97,8 +100,19 @@ class Hide:
         return self._flawed[severity]
 
     @cached_property
+    def flaw_regions(self) -> tuple[tuple[Flaw, BaseGeometry], ...]:
+        """Each flaw with its region."""
+        return tuple((f, Polygon(f.outline).buffer(0)) for f in self.flaws)
+
+    @cached_property
     def _flawed(self) -> dict[int, BaseGeometry]:
-        return {s: union(Polygon(f.outline).buffer(0) for f in self.flaws if f.severity == s) for s in (1, 2, 3)}
+        return {s: union(region for f, region in self.flaw_regions if f.severity == s) for s in (1, 2, 3)}
+
+    @cached_property
+    def off_the_leather(self) -> BaseGeometry:
+        """Everything outside the edge margin, as far as ``BEYOND_MM`` past the hide; past the end of a roll too."""
+        x0, y0, x1, y1 = self.region.bounds
+        return box(x0 - BEYOND_MM, y0 - BEYOND_MM, x1 + BEYOND_MM, y1 + BEYOND_MM).difference(self.within_margin)
 
     @cached_property
     def usable(self) -> BaseGeometry:
@@ -138,13 +152,23 @@ class Hide:
             return np.full(len(points), math.nan)
         at = np.array([(r.x, r.y) for r in self.thickness])
         mm = np.array([r.mm for r in self.thickness])
-        d2 = ((points[:, None, :] - at[None, :, :]) ** 2).sum(axis=2)
-        exact = d2 < 1e-6
-        weight = 1.0 / np.where(exact, 1.0, d2)
-        out: NDArray[np.float64] = (weight * mm).sum(axis=1) / weight.sum(axis=1)
-        hit = exact.any(axis=1)
-        out[hit] = mm[exact[hit].argmax(axis=1)]
+        d2, dy = points[:, :1] - at[:, 0], points[:, 1:] - at[:, 1]
+        d2 *= d2
+        d2 += np.square(dy, out=dy)
+        hit = d2.min(axis=1) < 1e-6
+        nearest = d2[hit].argmin(axis=1)
+        weight = np.reciprocal(np.maximum(d2, 1e-6, out=d2), out=d2)
+        out: NDArray[np.float64] = (weight @ mm) / weight.sum(axis=1)
+        out[hit] = mm[nearest]
         return out
+
+    @cached_property
+    def thickness_map(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Thickness on a grid of ``THICKNESS_GRID_MM`` over the leather and a little beyond: x ``(w,)``, y ``(h,)``, mm ``(h, w)``; NaN without readings."""
+        x0, y0, x1, y1 = self.region.bounds
+        step = THICKNESS_GRID_MM
+        xs, ys = np.arange(x0 - step, x1 + 2 * step, step), np.arange(y0 - step, y1 + 2 * step, step)
+        return xs, ys, self.thickness_mm(np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)).reshape(len(ys), len(xs))
 
     def end_kept_mm2(self, lo: float, hi: float) -> tuple[float, str]:
         """Area of the larger straight-cut end left of ``lo`` or right of ``hi``, and which: tail or neck."""

@@ -73,7 +73,7 @@ class LotCheck:
     """A lot measured against its invoice; only hides that were measured count in ``invoice_m2`` to ``off_money``.
 
     ``out_hides`` and ``out_m2``: what the invoice states beyond the hides received (less than 0: the hides are more than it states);
-    once the delivery is closed, that never came. ``claim`` says that the lot is short beyond the tolerance, by ``claim_money`` in all.
+    once the delivery is closed, ``never_m2`` of it never came. ``claim`` says that the lot is short beyond the tolerance, by ``claim_money`` in all.
     """
 
     hides: tuple[HideCheck, ...]
@@ -85,6 +85,7 @@ class LotCheck:
     off_money: float
     out_hides: int
     out_m2: float
+    never_m2: float
     claim: bool
     claim_money: float
     words: str
@@ -156,7 +157,7 @@ def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float 
     elif len(known) < len(rows):
         words[-1] += f" ({len(known)} of {len(rows)} hides measured)"
     return LotCheck(
-        tuple(rows), len(known), bought, got, off, off / bought if bought else 0.0, off * per, out_hides, out_m2, claim, short_m2 * per if claim else 0.0, "; ".join(words)
+        tuple(rows), len(known), bought, got, off, off / bought if bought else 0.0, off * per, out_hides, out_m2, never_m2, claim, short_m2 * per if claim else 0.0, "; ".join(words)
     )  # fmt: skip
 
 

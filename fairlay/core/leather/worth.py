@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -16,7 +16,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.leather.hide import Hide
 from fairlay.core.pattern import Piece
-from fairlay.core.rules import Policy, bears, fair_ground
+from fairlay.core.rules import Policy, bears, fair_areas, fair_ground, needs_of
 from fairlay.core.shapes.rings import common, rings_of, union
 
 CELL_MM: Final = 10.0
@@ -135,12 +135,14 @@ def _cells(ground: BaseGeometry) -> tuple[NDArray[np.bool_], float, float]:
 def accepted_by(hide: Hide, pieces: Sequence[Piece], policy: Policy | None = None) -> Accepted:
     """Return what leather of a hide some pieces' rules accept. With no pieces, nothing."""
     policy = policy or Policy()
-    grounds = [fair_ground(p, hide, policy)[0] for p in pieces]
+    ground: dict[Hashable, BaseGeometry] = {}
+    for p in pieces:
+        if needs_of(p) not in ground:
+            ground[needs_of(p)] = fair_ground(p, hide, policy)[0]
+    grounds = list(ground.values())
     either = union(grounds)
-    every: BaseGeometry = grounds[0] if grounds else Polygon()
-    for g in grounds[1:]:
-        every = common(every, g)
-    never = tuple(p.id for p, g in zip(pieces, grounds, strict=True) if not bears(g.area, p))
+    every = common(*grounds) if grounds else Polygon()
+    never = tuple(p.id for p in pieces if not bears(ground[needs_of(p)].area, p))
     any_m2 = either.area / 1e6
     return Accepted(any_m2, every.area / 1e6, hide.region.area / 1e6 * hide.cost_per_m2 / any_m2 if any_m2 > 1e-6 else math.inf, never)
 
@@ -167,9 +169,9 @@ def suits_batch(hide: Hide, pieces: Sequence[Piece], names: dict[str, str], poli
     usable = hide.usable.area
     share = score = 0.0
     never = []
+    areas = fair_areas(pieces, hide, policy)
     for p in pieces:
-        own = p.area_mm2 * p.quantity / total
-        fair = fair_ground(p, hide, policy)[0].area
+        own, fair = p.area_mm2 * p.quantity / total, areas[needs_of(p)]
         if not bears(fair, p):
             never.append(names.get(p.id, p.id))
             continue

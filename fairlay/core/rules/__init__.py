@@ -10,7 +10,7 @@ and the yield account all ask these modules and never repeat them.
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -23,7 +23,7 @@ from fairlay.core.shapes.rings import union
 
 PLACE_RULES = (edge, unsound, show_face, tightness, thickness)
 
-__all__ = ["PLACE_RULES", "Forbidden", "GrainSchool", "Policy", "bears", "fair_ground", "forbidden_ground", "needs_of"]
+__all__ = ["PLACE_RULES", "Forbidden", "GrainSchool", "Policy", "bears", "fair_areas", "fair_ground", "forbidden_ground", "needs_of"]
 
 
 def forbidden_ground(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
@@ -42,6 +42,15 @@ def fair_ground(piece: Piece, hide: Hide, policy: Policy) -> tuple[BaseGeometry,
     if not piece.hidden:
         barred, off_show = union((barred, off_show)), Polygon()
     return hide.region.difference(barred), off_show
+
+
+def fair_areas(pieces: Iterable[Piece], hide: Hide, policy: Policy) -> dict[Hashable, float]:
+    """Return the area in mm2 of a hide that is fair to each of some pieces, by what the rules read of it (``needs_of``): pieces that agree are reckoned once."""
+    out: dict[Hashable, float] = {}
+    for piece in pieces:
+        if needs_of(piece) not in out:
+            out[needs_of(piece)] = fair_ground(piece, hide, policy)[0].area
+    return out
 
 
 def needs_of(piece: Piece) -> Hashable:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 
-from shapely.geometry import Polygon
-
 from fairlay.core.leather import Hide
 from fairlay.core.leather.hide import SEVERITY_NAMES
 from fairlay.core.pattern import Piece
@@ -25,10 +23,10 @@ def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
     return tuple(
         Forbidden(
             NAME,
-            Polygon(flaw.outline).buffer(0),
+            region,
             f"shows a {flaw.kind} of severity {flaw.severity} ({SEVERITY_NAMES[flaw.severity]}); its show face bears {BEARS[piece.show_limit]}",
             show_only=True,
         )
-        for flaw in hide.flaws
+        for flaw, region in hide.flaw_regions
         if piece.show_limit < flaw.severity < 3
     )

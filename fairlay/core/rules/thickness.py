@@ -16,7 +16,7 @@ from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules.ground import Forbidden, Policy
 from fairlay.core.shapes.rings import Ring, pieces_of, union
-from fairlay.core.tolerances import THICKNESS_GRACE_MM, THICKNESS_GRID_MM, THICKNESS_SAMPLE_MM
+from fairlay.core.tolerances import THICKNESS_GRACE_MM, THICKNESS_SAMPLE_MM
 
 NAME = "thickness"
 MAP_ERROR_MM = 0.01
@@ -34,13 +34,7 @@ def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
         return ()
     least, most = piece.thickness_mm
     grace = THICKNESS_GRACE_MM - MAP_ERROR_MM
-    x0, y0, x1, y1 = hide.region.bounds
-    step = THICKNESS_GRID_MM
-    xs = np.arange(x0 - step, x1 + 2 * step, step)
-    ys = np.arange(y0 - step, y1 + 2 * step, step)
-    grid = np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
-    mm = hide.thickness_mm(grid).reshape(len(ys), len(xs))
-    lines = contour_generator(xs, ys, mm, fill_type=FillType.OuterOffset)
+    lines = contour_generator(*hide.thickness_map, fill_type=FillType.OuterOffset)
     out = []
     for low, high, word in ((-1e9, least - grace, "thinner"), (most + grace, 1e9, "thicker")):
         ground = union(_filled(lines.filled(low, high)))

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 
-from shapely.geometry import Polygon
-
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules.ground import Forbidden, Policy
@@ -20,4 +18,4 @@ def needs(piece: Piece) -> Hashable:
 
 def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
     """Each flaw of severity 3."""
-    return tuple(Forbidden(NAME, Polygon(flaw.outline).buffer(0), f"on an unsound {flaw.kind}, which no piece may use") for flaw in hide.flaws if flaw.severity == 3)
+    return tuple(Forbidden(NAME, region, f"on an unsound {flaw.kind}, which no piece may use") for flaw, region in hide.flaw_regions if flaw.severity == 3)

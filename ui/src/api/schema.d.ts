@@ -2228,8 +2228,6 @@ export interface components {
          */
         HideShape: {
             bounds: components["schemas"]["Bounds"];
-            /** Edge Margin Mm */
-            edge_margin_mm: number;
             /** Flaws */
             flaws: components["schemas"]["FlawOut"][];
             /** Kind */

@@ -1,20 +1,24 @@
 import { select } from 'd3-selection'
 import { zoom, zoomIdentity, type ZoomBehavior, type ZoomTransform } from 'd3-zoom'
-import { useEffect, useImperativeHandle, useRef, useState, type PointerEvent as ReactPointerEvent, type ReactNode, type Ref } from 'react'
+import { useEffect, useImperativeHandle, useRef, useState, type FocusEvent as ReactFocusEvent, type PointerEvent as ReactPointerEvent, type ReactNode, type Ref } from 'react'
 import type { Schemas } from '../api/client'
 import { useUnits } from '../parts/units'
+import { PenMark, useKeyPen, type Told } from './keyPen'
 
 export interface ViewHandle {
   nearer: () => void
   farther: () => void
   whole: () => void
   move: (dx: number, dy: number) => void
+  /** Take up the chalk that keys draw with. */
+  chalk: () => void
 }
 
 /** A place in mm. */
 export interface At { x: number; y: number }
 
 const TAPE = 26
+const ORIGIN: At = { x: 0, y: 0 }
 
 /** Where a pointer is, in the mm of the drawing it is over. */
 export function atPointer(svg: SVGSVGElement, event: { clientX: number; clientY: number }): At {
@@ -23,20 +27,23 @@ export function atPointer(svg: SVGSVGElement, event: { clientX: number; clientY:
   return { x: Math.round(p.x * 100) / 100, y: Math.round(p.y * 100) / 100 }
 }
 
-const told = (kind: 'down' | 'move' | 'up', act: (kind: 'down' | 'move' | 'up', at: At, event: ReactPointerEvent<SVGSVGElement>) => void) => (event: ReactPointerEvent<SVGSVGElement>) => { act(kind, atPointer(event.currentTarget, event), event) }
+const told = (kind: 'down' | 'move' | 'up', act: Told) => (event: ReactPointerEvent<SVGSVGElement>) => { act(kind, atPointer(event.currentTarget, event)) }
 const mayMove = (event: Event, held: boolean) => event.type === 'wheel' || (!held && !(event.target instanceof Element && event.target.closest('[data-grab]')) && !('button' in event && event.button))
 
 /**
  * A hide filling its space, at a scale told by a tape along the backbone and one down the depth.
  * Wheel or pinch to go nearer, drag to move; the handle does the same from keys. `children` draw in mm.
+ * Where there is something to draw (`onPointer`), keys draw as the pointer does, once the drawing has the focus.
  */
-export function HideView({ bounds, handle, label, children, held = false, centred = false, onPointer }: {
+export function HideView({ bounds, handle, label, children, held = false, centred = false, zero = ORIGIN, onPointer }: {
   bounds: Schemas['Bounds']; handle?: Ref<ViewHandle>; label: string; children: (scale: number) => ReactNode
   /** Held still: a drag draws and does not move the view. What carries data-grab is never the view's to drag. */
   held?: boolean
   /** In the middle of its room; a hide hangs from its backbone at the top. */
   centred?: boolean
-  onPointer?: (kind: 'down' | 'move' | 'up', at: At, event: ReactPointerEvent<SVGSVGElement>) => void
+  /** Where the tapes begin, in the drawing's mm. */
+  zero?: At
+  onPointer?: Told
 }) {
   const svg = useRef<SVGSVGElement>(null)
   const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null)
@@ -55,6 +62,14 @@ export function HideView({ bounds, handle, label, children, held = false, centre
     select(own).call(behaviour.current)
     return () => { watch.disconnect() }
   }, [])
+  const margin = 18
+  const base = size ? Math.max(0.01, Math.min((size.w - TAPE - 2 * margin) / (x1 - x0), (size.h - TAPE - 2 * margin) / (y1 - y0))) : 0.3
+  const scale = base * view.k
+  const left = size ? TAPE + (size.w - TAPE - (x1 - x0) * base) / 2 : 0
+  const top = TAPE + (centred && size ? Math.max(margin, (size.h - TAPE - (y1 - y0) * base) / 2) : margin)
+  const tx = view.applyX(left) - x0 * scale
+  const ty = view.applyY(top) - y0 * scale
+  const { pen, take, leave, onKeyDown } = useKeyPen({ x: Math.round((x0 + x1) / 2), y: Math.round((y0 + y1) / 2) }, scale, onPointer)
   useImperativeHandle(handle, () => {
     const act = (change: (own: ReturnType<typeof select<SVGSVGElement, unknown>>, z: ZoomBehavior<SVGSVGElement, unknown>) => void) => () => {
       if (svg.current && behaviour.current) change(select<SVGSVGElement, unknown>(svg.current), behaviour.current)
@@ -64,35 +79,38 @@ export function HideView({ bounds, handle, label, children, held = false, centre
       farther: act((own, z) => { z.scaleBy(own, 1 / 1.4) }),
       whole: act((own, z) => { z.transform(own, zoomIdentity) }),
       move: (dx, dy) => { act((own, z) => { z.translateBy(own, dx, dy) })() },
+      chalk: () => {
+        svg.current?.focus()
+        take()
+      },
     }
   })
 
-  const margin = 18
-  const base = size ? Math.max(0.01, Math.min((size.w - TAPE - 2 * margin) / (x1 - x0), (size.h - TAPE - 2 * margin) / (y1 - y0))) : 0.3
-  const scale = base * view.k
-  const left = size ? TAPE + (size.w - TAPE - (x1 - x0) * base) / 2 : 0
-  const top = TAPE + (centred && size ? Math.max(margin, (size.h - TAPE - (y1 - y0) * base) / 2) : margin)
-  const tx = view.applyX(left) - x0 * scale
-  const ty = view.applyY(top) - y0 * scale
+  const drawn = onPointer && {
+    tabIndex: 0, onPointerDown: (event: ReactPointerEvent<SVGSVGElement>) => { leave(); told('down', onPointer)(event) }, onPointerMove: told('move', onPointer), onPointerUp: told('up', onPointer),
+    onKeyDown, onBlur: leave, onFocus: (event: ReactFocusEvent<SVGSVGElement>) => { if (event.currentTarget.matches(':focus-visible')) take() },
+  }
   return (
     <svg
-      ref={svg} className="block h-full w-full touch-none select-none" role="img" aria-label={label} data-scale={scale}
-      {...(onPointer && { onPointerDown: told('down', onPointer), onPointerMove: told('move', onPointer), onPointerUp: told('up', onPointer) })}
+      ref={svg} className="block h-full w-full touch-none select-none" role={onPointer ? 'application' : 'img'} aria-label={label} data-scale={scale}
+      {...drawn}
     >
       {size && (
         <>
           <g data-mm transform={`translate(${tx},${ty}) scale(${scale})`}>{children(scale)}</g>
-          <Tape along width={size.w} from={(TAPE - tx) / scale} to={(size.w - tx) / scale} at={(mm) => mm * scale + tx} scale={scale} last={x1} />
-          <Tape width={size.h} from={(TAPE - ty) / scale} to={(size.h - ty) / scale} at={(mm) => mm * scale + ty} scale={scale} last={y1} />
+          <Tape along width={size.w} start={tx + zero.x * scale} scale={scale} last={x1 - zero.x} />
+          <Tape width={size.h} start={ty + zero.y * scale} scale={scale} last={y1 - zero.y} />
           <rect width={TAPE} height={TAPE} fill="#c68f2d" />
+          {pen && <PenMark down={pen.down} from={{ x: pen.x - zero.x, y: pen.y - zero.y }} x={pen.x * scale + tx} y={pen.y * scale + ty} />}
         </>
       )}
     </svg>
   )
 }
 
-/** A tape measure in the user's units, numbers where there is room for them. */
-function Tape({ along = false, width, from, to, at, scale, last }: { along?: boolean; width: number; from: number; to: number; at: (mm: number) => number; scale: number; last: number }) {
+/** A tape measure in the user's units, numbers where there is room for them; it begins at `start` px and ends a little beyond `last` mm. */
+function Tape({ along = false, width, start, scale, last }: { along?: boolean; width: number; start: number; scale: number; last: number }) {
+  const [from, to] = [(TAPE - start) / scale, (width - start) / scale]
   const { system } = useUnits()
   const unit = system === 'metric' ? 1 : 25.4
   const steps = system === 'metric' ? [1, 5, 10, 50, 100, 500] : [0.125, 0.5, 1, 6, 12, 36]
@@ -101,7 +119,7 @@ function Tape({ along = false, width, from, to, at, scale, last }: { along?: boo
   const marks: ReactNode[] = []
   for (let k = Math.max(0, Math.ceil(from / unit / tick)); k * tick * unit <= Math.min(to, last + 100); k++) {
     const value = k * tick
-    const p = at(value * unit)
+    const p = value * unit * scale + start
     const big = Math.abs(value / numbered - Math.round(value / numbered)) < 1e-6
     const size = big ? 11 : 5
     marks.push(along ? <line key={k} x1={p} x2={p} y1={TAPE - size} y2={TAPE} stroke="#2b1e06" /> : <line key={k} y1={p} y2={p} x1={TAPE - size} x2={TAPE} stroke="#2b1e06" />)

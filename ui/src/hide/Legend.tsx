@@ -4,7 +4,7 @@ import type { HideShape } from './paths'
 const box = (x: number, y: number, w: number, h: number) => [[x, y], [x + w, y], [x + w, y + h], [x, y + h]]
 const ring = (x: number, y: number, r: number) => Array.from({ length: 16 }, (_, i) => [x + r * 1.5 * Math.cos((i * Math.PI) / 8), y + r * Math.sin((i * Math.PI) / 8)])
 const sample = (zone?: number, flaw?: number): HideShape => ({
-  number: '', kind: 'offcut', rings: [box(0, 0, 44, 22)], edge_margin_mm: 0, bounds: { x0: 0, y0: 0, x1: 44, y1: 22 },
+  number: '', kind: 'offcut', rings: [box(0, 0, 44, 22)], bounds: { x0: 0, y0: 0, x1: 44, y1: 22 },
   zones: zone === undefined ? [] : [{ tightness: zone, name: '', stretch_deg: 90, rings: [box(0, 0, 44, 22)] }],
   flaws: flaw === undefined ? [] : [{ kind: '', severity: flaw, severity_name: '', outline: ring(22, 11, 7) }],
 })

@@ -3,7 +3,7 @@ import { createContext, useContext, useState, type ReactNode } from 'react'
 export type System = 'metric' | 'imperial'
 
 const MM_PER_INCH = 25.4
-const FT2_PER_M2 = 10.7639
+export const FT2_PER_M2 = 10.76391
 
 /** How figures are written in the user's units; everything is kept in mm and m2. */
 export interface Units {
@@ -30,7 +30,7 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
     length: (mm) => (metric ? `${Math.round(mm)} mm` : `${(mm / MM_PER_INCH).toFixed(1)} in`),
     area: (m2) => (m2 === 0 ? (metric ? '0 m²' : '0 ft²') : metric ? (m2 < 0.1 ? `${(m2 * 100).toFixed(m2 < 0.01 ? 2 : 1)} dm²` : `${m2.toFixed(2)} m²`) : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`),
     money: (amount) => amount.toFixed(2),
-    thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / 0.396875).toFixed(1)} oz`),
+    thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_OUNCE).toFixed(1)} oz`),
   }
   return <Context value={units}>{children}</Context>
 }
@@ -44,6 +44,19 @@ export function parseLength(text: string, system: System): number | null {
   const per = unit ? (unit.toLowerCase() === 'mm' ? 1 : unit.toLowerCase() === 'cm' ? 10 : MM_PER_INCH) : system === 'metric' ? 1 : MM_PER_INCH
   return Number.isFinite(value) ? (minus ? -1 : 1) * value * per : null
 }
+
+const MM_PER_OUNCE = MM_PER_INCH / 64
+
+/** A thickness typed by hand, in mm: "2.3", "2.3 mm", "6 oz"; bare numbers are in the user's own unit. Null where it is none. */
+export function parseThickness(text: string, system: System): number | null {
+  const found = /^\s*(\d+(?:[.,]\d+)?)\s*(mm|oz)?\s*$/i.exec(text)
+  if (!found) return null
+  const value = Number((found[1] ?? '').replace(',', '.'))
+  return (found[2]?.toLowerCase() ?? (system === 'metric' ? 'mm' : 'oz')) === 'mm' ? value : value * MM_PER_OUNCE
+}
+
+/** A thickness as it stands in a field: mm to a hundredth, ounces to a tenth. */
+export const thicknessText = (mm: number, system: System) => (system === 'metric' ? String(Number(mm.toFixed(2))) : String(Number((mm / MM_PER_OUNCE).toFixed(1))))
 
 /** A length as it stands in a field: mm to a tenth or finer, inches to a hundredth. */
 export const lengthText = (mm: number, system: System) => (system === 'metric' ? String(Number(mm.toFixed(2))) : `${Number((mm / MM_PER_INCH).toFixed(3))}`)

@@ -47,6 +47,10 @@ export function ChalkRoom() {
           <LengthField label="Margin along the edge" mm={own.edge_margin_mm} onChange={(edge_margin_mm) => { set({ edge_margin_mm }) }} hint="of hides received from now on" />
           <TextField label="Currency" value={own.currency} onChange={(currency) => { set({ currency }) }} live className="w-24" />
           <TextField label="The shop’s name, on a claim" value={own.shop} onChange={(shop) => { set({ shop }) }} live className="w-64" />
+          <div className="w-80">
+            <TextField label="Address that the codes on tags open" value={own.address} onChange={(address) => { set({ address }) }} live />
+            <span className="block text-[13px] text-ink-soft">This machine as others in the shop reach it, as http://bench.local:8000. Empty: {window.location.origin}</span>
+          </div>
         </div>
         <Trouble error={keep.error} onPaper />
         <div className="mt-4 flex gap-3"><Button look="brass" className="min-h-12" disabled={!changed || keep.isPending} onClick={() => { if (changed) keep.mutate(changed) }}>Keep these choices</Button>{changed && <Button className="min-h-12" onClick={() => { setChanged(null) }}>Leave them as they were</Button>}</div>

@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, told } from '../../api/client'
@@ -30,7 +30,7 @@ function OneHide({ id }: { id: number }) {
   const hide = useHide(id)
   const change = useChange(id)
   const go = useNavigate()
-  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
+  const queries = useQueryClient()
   const units = useUnits()
   const [search, setSearch] = useSearchParams()
   const view = useRef<ViewHandle>(null)
@@ -56,6 +56,8 @@ function OneHide({ id }: { id: number }) {
   const drawing = tab === 'look' && ((ringing && chosen === null && ring?.closed !== true) || (step === 'backbone' && tool !== null && tool !== 'ends'))
   /** The flesh side is shown mirrored: what is pressed is turned back to the grain side. */
   const onGrain = (p: Place): At => [mirrored ? known.bounds.x1 - p.x : p.x, p.y]
+  /** A ring is chosen where rings are drawn; elsewhere pressing one leads there, unless the press means something else. */
+  const choose = tab !== 'look' || step === 'pull' || step === 'thickness' || (drawing && !ringing) ? undefined : (flaw: string) => { setChosen(flaw); if (!ringing) setAt(known.flaws.find((f) => f.id === flaw)?.step ?? 'surface') }
   const pointer = (kind: 'down' | 'move' | 'up', place: Place) => {
     const p = onGrain(place)
     if (tab !== 'look') return
@@ -73,7 +75,7 @@ function OneHide({ id }: { id: number }) {
       if (kind === 'down') setStroke([p])
       else if (kind === 'move' && stroke.length) setStroke(thinned([...stroke, p], 4))
       else if (kind === 'up' && stroke.length) {
-        change.mutate(tool === 'cut' ? { cut: { line: stroke, words: '' } } : { brush: { stroke, width_mm: brush, add: tool === 'add' } })
+        change.mutate(tool === 'cut' ? { cut: { line: stroke, words: '', rack_off: false } } : { brush: { stroke, width_mm: brush, add: tool === 'add' } })
         setStroke([])
         if (tool === 'cut') setTool(null)
       }
@@ -81,10 +83,11 @@ function OneHide({ id }: { id: number }) {
   }
   /** What was begun is cleared at once, so that the next can be begun; it comes back where saving failed. */
   const changeOr = (c: Change, failed?: () => void) => { change.mutate(c, { onError: () => { failed?.() } }) }
-  const takeDown = (by: number) => {
-    const all = rack.data ?? []
+  const takeDown = async (by: number) => {
+    // The rack as it was last seen: a full one is not fetched anew with every ring that is drawn.
+    const all = await queries.query({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')), staleTime: 'static' })
     const other = all[(all.findIndex((h) => h.id === id) + by + all.length) % Math.max(1, all.length)]
-    if (other) void go(`/leather/${other.id}?tab=${tab}`)
+    if (other) await go(`/leather/${other.id}?tab=${tab}`)
   }
   const next = () => {
     const k = known.steps.findIndex((s) => s.step === step)
@@ -105,7 +108,7 @@ function OneHide({ id }: { id: number }) {
           <HideView key={`${known.rack.id} ${known.bounds.x1}`} handle={view} bounds={known.bounds} held={drawing} onPointer={pointer} label={`${known.rack.kind} ${known.rack.number}, ${mirrored ? 'flesh side, mirrored' : 'grain side, backbone along the top'}`}>
             {(scale) => (
               <g {...(mirrored && { transform: `translate(${known.bounds.x1},0) scale(-1,1)` })}>
-                <KnownHide known={known} scale={scale} photo={photo && !mirrored} mirrored={mirrored} tests={tab === 'look' && step === 'pull'} contours={tab === 'look' && step === 'thickness'} chosen={chosen} onChoose={tab === 'look' && !drawing ? (f) => { setChosen(f); if (!ringing) setAt(known.flaws.find((x) => x.id === f)?.step ?? 'surface') } : tab === 'look' && ringing ? setChosen : undefined} />
+                <KnownHide known={known} scale={scale} photo={photo && !mirrored} mirrored={mirrored} tests={tab === 'look' && step === 'pull'} contours={tab === 'look' && step === 'thickness'} chosen={chosen} onChoose={choose} />
                 {tab === 'worth' && <WorthMarks id={id} scale={scale} />}
                 {ring && ringing && <path d={`M${ring.points.map((p) => p.join(',')).join('L')}${ring.closed ? 'Z' : ''}`} fill={ring.closed ? '#ffd76a' : 'none'} fillOpacity={0.3} stroke="#ffd76a" strokeWidth={3 / scale} pointerEvents="none" />}
                 {stroke.length > 0 && <path d={`M${stroke.map((p) => p.join(',')).join('L')}`} fill="none" stroke={tool === 'off' ? '#ffb4a6' : '#ffd76a'} strokeOpacity={0.7} strokeWidth={tool === 'cut' ? 3 / scale : brush} strokeLinecap="round" strokeLinejoin="round" pointerEvents="none" />}
@@ -124,9 +127,10 @@ function OneHide({ id }: { id: number }) {
             <RoomKeys room="Leather" keys={[
               { key: 'n', does: 'this step is done, on to the next', act: next },
               { key: 'u', does: 'undo the newest change', act: () => { if (known.can_undo) change.mutate('undo') } },
-              { key: 'ArrowRight', shown: '→', does: 'take down the next hide', act: () => { takeDown(1) } },
-              { key: 'ArrowLeft', shown: '←', does: 'take down the one before', act: () => { takeDown(-1) } },
+              { key: 'ArrowRight', shown: '→', does: 'take down the next hide', act: () => { void takeDown(1) } },
+              { key: 'ArrowLeft', shown: '←', does: 'take down the one before', act: () => { void takeDown(-1) } },
               { key: 'p', does: 'show its picture, or hide it', act: () => { setPhoto(!photo) } },
+              { key: 'd', does: 'draw by keys: arrows move the chalk, Space puts it down and lifts it, Enter presses', act: () => view.current?.chalk() },
               { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
               { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
               { key: '0', does: 'see the whole hide', act: () => view.current?.whole() },

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { api, told } from '../../api/client'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble, Waiting } from '../../parts/controls'
-import { LengthField, TextField } from '../../parts/fields'
+import { LengthField, TextField, Tick } from '../../parts/fields'
 import { dayOf } from '../../parts/units'
 import type { Change, Known } from './hide'
 
@@ -12,6 +12,7 @@ export function HistoryPanel({ id, known, onChange }: { id: number; known: Known
   const events = useQuery({ queryKey: ['hide', id, 'history', known.version], queryFn: () => told(api.GET('/api/leather/hides/{hide_id}/history', { params: { path: { hide_id: id } } })) })
   const [at, setAt] = useState(Math.round(known.bounds.x1 - 300))
   const [why, setWhy] = useState('')
+  const [racked, setRacked] = useState(known.rack.kind !== 'roll')
   const was = events.data?.find((e) => e.kind === 'cut' && e.outline)?.outline
   return (
     <div>
@@ -30,7 +31,8 @@ export function HistoryPanel({ id, known, onChange }: { id: number; known: Known
         <div className="grid gap-3 pb-3">
           <LengthField label="Cut across at, from the left" mm={at} onChange={setAt} />
           <TextField label="For" value={why} onChange={setWhy} live />
-          <Button onClick={() => { onChange({ cut: { line: [[at, -100], [at, known.bounds.y1 + 100]], words: why ? `cut for ${why}` : 'cut across' } }) }}>Cut it; keep the larger part</Button>
+          {known.rack.kind !== 'roll' && <Tick label="hang what comes off on the rack, as an offcut" checked={racked} onChange={setRacked} />}
+          <Button onClick={() => { onChange({ cut: { line: [[at, -100], [at, known.bounds.y1 + 100]], words: why ? `cut for ${why}` : 'cut across', rack_off: racked } }) }}>Cut it; keep the larger part</Button>
         </div>
       </details>
       {events.isPending ? <Waiting what="its history" /> : <Trouble error={events.error} onPaper />}

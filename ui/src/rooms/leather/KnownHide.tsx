@@ -55,7 +55,7 @@ export function KnownHide({ known, scale, photo, tests = false, contours = false
       {contours && known.readings.map((r) => (
         <g key={r.id} pointerEvents="none">
           <circle cx={r.x} cy={r.y} r={4 * px} fill="#fffdf6" stroke={r.doubt ? '#a3281a' : '#1a1512'} strokeWidth={(r.doubt ? 4 : 1.5) * px} />
-          <text transform={upright(r.x, r.y - 8 * px)} fontSize={12 * px} textAnchor="middle" fill="#fffdf6" stroke="#1a1512" strokeWidth={3 * px} paintOrder="stroke">{r.mm.toFixed(2)}</text>
+          <text transform={upright(r.x, r.y - 8 * px)} fontSize={12 * px} textAnchor="middle" fill="#fffdf6" stroke="#1a1512" strokeWidth={3 * px} paintOrder="stroke">{units.system === 'metric' ? r.mm.toFixed(2) : units.thickness(r.mm)}</text>
         </g>
       ))}
       {!known.rack.shape.kind.includes('roll') && (

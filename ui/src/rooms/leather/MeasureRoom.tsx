@@ -5,9 +5,9 @@ import { api, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
 import { isLive, useFollowedJob, type Job } from '../../parts/job'
-import { plural } from '../../parts/units'
+import { parseLength, plural, useUnits } from '../../parts/units'
 import { sendFile } from '../patterns/files'
-import { seenName, useHide } from './hide'
+import { seenName, useBegun, useHide } from './hide'
 import { SeenRoom } from './SeenRoom'
 
 /** Measuring a hide: from pictures of the table, a digitising table's drawing, or a rule along the backbone. */
@@ -44,20 +44,21 @@ function FromPictures({ known, onSeen }: { known: Schemas['HideRoomOut']; onSeen
   const id = known.rack.id
   const picker = useRef<HTMLInputElement>(null)
   const camera = useQuery({ queryKey: ['hide-camera'], queryFn: () => told(api.GET('/api/leather/camera')) })
-  const [files, setFiles] = useState<number[]>(known.pictures?.files ?? [])
+  const [begun, setBegun] = useBegun<number[]>(`pictures.${id}`)
+  const files = begun ?? known.pictures?.files ?? []
   const [table, setTable] = useState('')
   const [bar, setBar] = useState(known.pictures?.bar_mm ?? 100)
   const names = Object.keys(camera.data?.tables ?? {})
   const over = table || (names[0] ?? '')
   const shots = camera.data?.tables[over] ?? 1
-  const send = useMutation({ mutationFn: sendFile, onSuccess: (file) => { setFiles((own) => [...own, file.id]) } })
+  const send = useMutation({ mutationFn: sendFile, onSuccess: (file) => { setBegun([...files, file.id]) } })
   const take = useMutation({
     mutationFn: async () => {
       const out = []
       for (let shot = 0; shot < shots; shot++) out.push(await told(api.POST('/api/leather/camera', { body: { table: over, shot } })))
       return out
     },
-    onSuccess: (found) => { setFiles((own) => [...own, ...found.map((f) => f.id)]) },
+    onSuccess: (found) => { setBegun([...files, ...found.map((f) => f.id)]) },
   })
   const look = useMutation({ mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/pictures', { params: { path: { hide_id: id } }, body: { files, bar_mm: bar } })), onSuccess: onSeen })
   const job = useFollowedJob(known.pictures?.job, (news) => { if (!isLive(news)) void onSeen() })
@@ -92,7 +93,7 @@ function FromPictures({ known, onSeen }: { known: Schemas['HideRoomOut']; onSeen
             {files.map((id, i) => (
               <li key={id} className="w-40">
                 <img src={`/api/ways-in/files/${id}/picture`} alt={`Picture ${i + 1}`} className="h-24 w-40 object-cover" />
-                {!reading && <button type="button" className="min-h-9 underline" onClick={() => { setFiles(files.filter((x) => x !== id)) }}>leave it out</button>}
+                {!reading && <button type="button" className="min-h-9 underline" onClick={() => { setBegun(files.filter((x) => x !== id)) }}>leave it out</button>}
               </li>
             ))}
           </ul>
@@ -150,14 +151,35 @@ function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }
   )
 }
 
+/** The stations as they are typed, joined by straight lines: a figure that is wrong sticks out at once. */
+function ByRuleDrawn({ rows }: { rows: number[][] }) {
+  const sound = rows.filter((row) => row.length === 3 && row.every(Number.isFinite)).sort((a, b) => (a[0] ?? 0) - (b[0] ?? 0))
+  if (sound.length < 2) return null
+  const along = sound.map((row) => row[0] ?? 0)
+  const down = sound.flatMap((row) => row.slice(1))
+  const [x0, x1, y0, y1] = [Math.min(...along), Math.max(...along), Math.min(0, ...down), Math.max(...down)]
+  const px = Math.max(x1 - x0, (y1 - y0) * 2.4, 1) / 420
+  const edge = (k: 1 | 2) => sound.map((row) => `${row[0] ?? 0},${row[k] ?? 0}`)
+  return (
+    <svg className="mt-1 mb-2 h-44 w-full" viewBox={`${x0 - 8 * px} ${y0 - 8 * px} ${x1 - x0 + 16 * px} ${y1 - y0 + 16 * px}`} role="img" aria-label={`What ${sound.length} stations enclose`}>
+      <line x1={x0} x2={x1} y1={0} y2={0} stroke="#c68f2d" strokeWidth={4 * px} />
+      <path d={`M${[...edge(1), ...edge(2).reverse()].join('L')}Z`} fill="#a5693f" fillOpacity={0.5} stroke="#211c17" strokeWidth={1.5 * px} />
+      {sound.map((row, i) => <line key={i} x1={row[0]} x2={row[0]} y1={row[1]} y2={row[2]} stroke="#211c17" strokeWidth={px} strokeDasharray={`${3 * px} ${3 * px}`} />)}
+    </svg>
+  )
+}
+
+const START_INCHES = '0, 2 1/2, 28\n12, 1/2, 35\n24, 0, 34\n36, 0, 33\n48, 0, 32\n60, 0, 31\n72, 0, 30\n84, 1 1/2, 20'
 const START = '0, 60, 700\n300, 10, 900\n600, 0, 870\n900, 0, 850\n1200, 0, 830\n1500, 5, 800\n1800, 0, 760\n2100, 40, 500'
 
 function ByRule({ id, onSeen }: { id: number; onSeen: () => Promise<void> }) {
-  const [text, setText] = useState('')
+  const units = useUnits()
+  const [begun, setText] = useBegun<string>(`stations.${id}`)
+  const text = begun ?? ''
+  const rows = text.split('\n').map((row) => row.trim()).filter(Boolean).map((row) => row.split(row.includes(',') ? /[,;]/ : /[;\s]+/).map((part) => parseLength(part, units.system) ?? NaN))
   const [wrong, setWrong] = useState<Error | null>(null)
-  const send = useMutation({ mutationFn: (stations: number[][]) => told(api.POST('/api/leather/hides/{hide_id}/by-rule', { params: { path: { hide_id: id } }, body: { stations } })), onSuccess: onSeen })
+  const send = useMutation({ mutationFn: (stations: number[][]) => told(api.POST('/api/leather/hides/{hide_id}/by-rule', { params: { path: { hide_id: id } }, body: { stations } })), onSuccess: () => { setText(null); return onSeen() } })
   const read = () => {
-    const rows = text.split('\n').map((row) => row.trim()).filter(Boolean).map((row) => row.split(/[,;\s]+/).map(Number))
     const bad = rows.findIndex((row) => row.length !== 3 || !row.every(Number.isFinite))
     setWrong(bad >= 0 ? new Error(`Line ${bad + 1} is no station: it wants three numbers, as 300, 10, 900.`) : null)
     if (bad < 0) send.mutate(rows)
@@ -165,8 +187,9 @@ function ByRule({ id, onSeen }: { id: number; onSeen: () => Promise<void> }) {
   return (
     <section className="docket torn px-6 pt-4 pb-5">
       <h2 className="font-stamp text-xl font-bold">By rule</h2>
-      <p className="mt-1">Lay a rule along the backbone. Every 100 to 300 mm from the tail: how far along, where the edge begins below the rule, where it ends. In mm.</p>
-      <textarea className="mt-2 min-h-32 w-full border border-ink/40 bg-white p-2 font-stamp" aria-label="Stations" placeholder={START} value={text} onChange={(e) => { setText(e.target.value) }} />
+      <p className="mt-1">Lay a rule along the backbone. Every 100 to 300 mm from the tail: how far along, where the edge begins below the rule, where it ends{units.system === 'metric' ? ', in mm' : ', in inches'}.</p>
+      <textarea className="mt-2 min-h-32 w-full border border-ink/40 bg-white p-2 figure" aria-label="Stations" placeholder={units.system === 'metric' ? START : START_INCHES} value={text} onChange={(e) => { setText(e.target.value) }} />
+      <ByRuleDrawn rows={rows} />
       <Button className="min-h-12" disabled={send.isPending || text.trim() === ''} onClick={read}>Draw the outline</Button>
       <Trouble error={wrong ?? send.error} onPaper />
     </section>

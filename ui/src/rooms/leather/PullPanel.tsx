@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { Button } from '../../parts/controls'
-import { NumberField } from '../../parts/fields'
+import { LengthField, NumberField } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
 import { newId, type Change, type Known } from './hide'
 
@@ -36,20 +36,28 @@ export function PullPanel({ known, draft, onDraft, onChange }: Shown) {
 
 function NewPull({ draft, onDraft, onChange }: { draft: DraftPull; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, failed?: () => void) => void }) {
   const [third, setThird] = useState(typeof draft.between === 'number')
+  const { x, y, along, across, between = null } = draft
+  const whole = along !== undefined && across !== undefined && !(third && between === null)
+  const keep = () => {
+    if (!whole) return
+    onChange({ pull: { id: newId('p'), x, y, along_mm: along, across_mm: across, deg: 0, between_mm: third ? between : null, sure: false } }, () => { onDraft(draft) })
+    onDraft(null)
+  }
   return (
-    <div className="grid gap-3 border-l-4 border-brass bg-brass/10 p-3">
+    <form className="grid gap-3 border-l-4 border-brass bg-brass/10 p-3" onSubmit={(e) => { e.preventDefault(); keep() }}>
+      <p>How much farther apart did the two dots come, of 100 mm?</p>
       <div className="flex flex-wrap gap-3">
-        <NumberField label="Along the backbone" after="mm" least={0} most={40} width="w-20" value={draft.along ?? 0} onChange={(along) => { onDraft({ ...draft, along }) }} />
-        <NumberField label="Across it" after="mm" least={0} most={40} width="w-20" value={draft.across ?? 0} onChange={(across) => { onDraft({ ...draft, across }) }} />
-        {third && <NumberField label="Half way between" after="mm" least={0} most={40} width="w-20" value={draft.between ?? 0} onChange={(between) => { onDraft({ ...draft, between }) }} />}
-        <NumberField label="From the left" after="mm" width="w-20" value={Math.round(draft.x)} onChange={(x) => { onDraft({ ...draft, x }) }} />
-        <NumberField label="Below the top" after="mm" width="w-20" value={Math.round(draft.y)} onChange={(y) => { onDraft({ ...draft, y }) }} />
+        <NumberField label="Along the backbone" after="mm" least={0} most={40} width="w-20" value={draft.along} live focus onChange={(along) => { onDraft({ ...draft, along }) }} />
+        <NumberField label="Across it" after="mm" least={0} most={40} width="w-20" value={draft.across} live onChange={(across) => { onDraft({ ...draft, across }) }} />
+        {third && <NumberField label="Half way between" after="mm" least={0} most={40} width="w-20" value={draft.between ?? undefined} live onChange={(between) => { onDraft({ ...draft, between }) }} />}
+        <LengthField label="From the left" mm={Math.round(draft.x)} width="w-20" onChange={(x) => { onDraft({ ...draft, x }) }} />
+        <LengthField label="Below the top" mm={Math.round(draft.y)} width="w-20" onChange={(y) => { onDraft({ ...draft, y }) }} />
       </div>
-      {!third && <button type="button" className="min-h-9 text-left underline" onClick={() => { setThird(true); onDraft({ ...draft, between: 0 }) }}>A third reading half way between tells the line of least stretch at any angle</button>}
+      {!third && <button type="button" className="min-h-9 text-left underline" onClick={() => { setThird(true) }}>A third reading half way between tells the line of least stretch at any angle</button>}
       <div className="flex gap-2">
-        <Button look="brass" className="min-h-12 flex-1" disabled={draft.along === undefined || draft.across === undefined} onClick={() => { onChange({ pull: { id: newId('p'), x: draft.x, y: draft.y, along_mm: draft.along ?? 0, across_mm: draft.across ?? 0, deg: 0, between_mm: third ? (draft.between ?? null) : null, sure: false } }, () => { onDraft(draft) }); onDraft(null) }}>Keep the test</Button>
+        <Button look="brass" className="min-h-12 flex-1" type="submit" disabled={!whole}>Keep the test</Button>
         <Button onClick={() => { onDraft(null) }}>Leave it</Button>
       </div>
-    </div>
+    </form>
   )
 }

@@ -3,12 +3,12 @@ import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
-import { Choice, NumberField, TextField } from '../../parts/fields'
+import { Choice, NumberField, TextField, ThicknessField } from '../../parts/fields'
 import { dayOf, plural, useUnits } from '../../parts/units'
 import { useBegun } from './hide'
 
 export type Invoice = Schemas['InvoiceIO']
-const BLANK: Invoice = { mill: '', lot: '', price: 0, unit: 'ft2', material: 'body leather', tannage: 'vegetable', finish: '', colour: '', temper: 'medium', thickness_mm: 2.2, grade: '1' }
+const BLANK: Invoice = { mill: '', lot: '', price: 0, unit: 'ft2', material: 'body leather', tannage: 'vegetable', finish: '', colour: '', temper: 'medium', thickness_mm: 2.2, grade: '1', area: 0, hides: 0 }
 
 /** Deliveries: what came, what is still to be measured, which lots are short. */
 export function ReceiveRoom() {
@@ -52,7 +52,7 @@ export function ReceiveRoom() {
             <Link to={`/leather/receive/${d.id}`} className="docket grid grid-cols-[190px_1fr_auto] items-baseline gap-x-6 px-5 py-3 hover:bg-white">
               <span className="figure text-xl font-bold">{d.invoice.lot}</span>
               <span>{d.invoice.mill}: {d.invoice.colour} {d.invoice.material}, {units.thickness(d.invoice.thickness_mm)}, grade {d.invoice.grade}</span>
-              <span className="text-ink-soft">{dayOf(d.received_on)}{d.closed ? '' : ', still coming in'}</span>
+              <span className="text-ink-soft">{dayOf(d.received_on)}{d.closed ? '' : d.out_hides > 0 ? `, ${d.out_hides} still to come` : ', still coming in'}</span>
               <span>{plural(d.hides.length, 'hide')}, {d.measured} measured</span>
               <span className={d.claim ? 'font-semibold text-unsound' : 'text-ink-soft'}>{d.words}</span>
               {d.claim && <span className="font-semibold text-unsound">to claim</span>}
@@ -79,8 +79,12 @@ export function InvoiceFields({ invoice, onChange }: { invoice: Invoice; onChang
       <TextField label="Finish" value={invoice.finish} onChange={(finish) => { set({ finish }) }} live />
       <TextField label="Colour" value={invoice.colour} onChange={(colour) => { set({ colour }) }} live />
       <Choice label="Temper" value={invoice.temper} options={[['soft', 'soft'], ['medium', 'medium'], ['firm', 'firm']]} onChange={(temper) => { set({ temper }) }} />
-      <NumberField label="Thickness" after="mm" value={invoice.thickness_mm} least={0.1} most={15} onChange={(thickness_mm) => { set({ thickness_mm }) }} />
+      <ThicknessField label="Thickness" mm={invoice.thickness_mm} onChange={(thickness_mm) => { set({ thickness_mm }) }} />
       <TextField label="Grade bought" value={invoice.grade} onChange={(grade) => { set({ grade }) }} live />
+      <span className="flex gap-4">
+        <NumberField label="Hides in all" value={invoice.hides || undefined} least={0} most={10_000} width="w-20" onChange={(hides) => { set({ hides: Math.round(hides) }) }} />
+        <NumberField label="Area in all" after={invoice.unit === 'ft2' ? 'ft²' : 'm²'} value={invoice.area || undefined} least={0} most={1_000_000} onChange={(area) => { set({ area }) }} />
+      </span>
     </div>
   )
 }

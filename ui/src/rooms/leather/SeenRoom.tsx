@@ -1,11 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, told, type Schemas } from '../../api/client'
-import { HideView, type At as Place } from '../../hide/HideView'
+import { HideView, type At as Place, type ViewHandle } from '../../hide/HideView'
 import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Trouble } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
+import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
 import { FLAW_KINDS, seenName, SEVERITIES, thinned, useBegun, type At, type Known } from './hide'
 import { areaOf, pushed } from './push'
@@ -19,7 +20,9 @@ const TOOLS: [Tool, string, string][] = [
   ['push', 'Push the edge', 'Drag the edge, or the ring that is chosen, to where it belongs.'], ['add', 'Paint on', 'Draw over leather that was missed; parts that are touched are joined.'],
   ['take off', 'Paint off', 'Draw over what is no leather.'], ['cut', 'Cut', 'Draw from edge to edge; the larger part stays.'], ['ring', 'Draw a ring', 'Draw round a flaw; with a ring chosen, it is drawn anew.'], ['ends', 'Backbone', 'Press the backbone at the tail, then at the neck.'],
 ]
+const TOOL_KEYS: Record<string, Tool> = { e: 'push', o: 'add', f: 'take off', c: 'cut', r: 'ring', b: 'ends' }
 const SURE = 0.15
+const MOST_UNDONE = 60
 const start = (seen: Seen): Taken => ({
   outline: seen.outline, holes: seen.holes, ends: {}, flesh: false, keep: true,
   rings: seen.rings.map((r) => ({ outline: r.outline, chalk: r.chalk, severity: r.severity, kind: 'not named', taken: r.severity > 0 && r.sure >= SURE, doubted: r.severity === 0 || r.sure < SURE })),
@@ -33,8 +36,21 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const go = useNavigate()
   const queries = useQueryClient()
   const [own, setOwn] = useBegun<Taken>(`seen.${id}.${seenName(seen)}`)
+  const [, setPictures] = useBegun<number[]>(`pictures.${id}`)
   const taken = own ?? start(seen)
-  const set = (to: Partial<Taken>) => { setOwn({ ...taken, ...to }) }
+  const view = useRef<ViewHandle>(null)
+  const [before, setBefore] = useState<(Taken | null)[]>([])
+  /** What is dragged is one act, however many places it goes through. */
+  const act = () => { setBefore((all) => [...all.slice(-MOST_UNDONE), own]) }
+  const slide = (to: Partial<Taken>) => { setOwn({ ...taken, ...to }) }
+  const set = (to: Partial<Taken>) => { act(); slide(to) }
+  const undo = () => {
+    const last = before.at(-1)
+    if (last === undefined) return
+    setOwn(last)
+    setBefore(before.slice(0, -1))
+    if (at !== null && at >= (last ?? start(seen)).rings.length) setAt(null)
+  }
   const [tool, setTool] = useState<Tool | null>(null)
   const [at, setAt] = useState<number | null>(null)
   const [stroke, setStroke] = useState<At[]>([])
@@ -44,12 +60,12 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
     onSuccess: (to) => { set({ outline: to.outline, holes: to.holes }) },
     onSettled: () => { setStroke([]) },
   })
-  const before = known.rack.measured && known.flaws.length + known.pulls.length + known.readings.length > 0
+  const knownBefore = known.rack.measured && known.flaws.length + known.pulls.length + known.readings.length > 0
   const again = useQuery({
-    queryKey: ['known-again', id, seenName(seen), taken.flesh, known.version], enabled: before, staleTime: Infinity, retry: false,
+    queryKey: ['known-again', id, seenName(seen), taken.flesh, known.version], enabled: knownBefore, staleTime: Infinity, retry: false,
     queryFn: () => told(api.POST('/api/leather/hides/{hide_id}/known-again', { params: { path: { hide_id: id } }, body: { outline: seen.outline, flesh_up: taken.flesh } })),
   })
-  const keeps = before && taken.keep && again.data?.fits === true
+  const keeps = knownBefore && taken.keep && again.data?.fits === true
   const leave = useMutation({ mutationFn: () => told(api.DELETE('/api/leather/hides/{hide_id}/seen', { params: { path: { hide_id: id } } })), onSuccess: () => { setOwn(null); return queries.invalidateQueries({ queryKey: ['hide', id] }) } })
   const accept = useMutation({
     mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/accept', { params: { path: { hide_id: id } }, body: {
@@ -60,13 +76,15 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
     } })),
     onSuccess: async () => {
       setOwn(null)
+      setPictures(null)
       await queries.invalidateQueries({ queryKey: ['hide', id] })
       await queries.invalidateQueries({ queryKey: ['leather'] })
       await queries.invalidateQueries({ queryKey: ['deliveries'] })
       await go(`/leather/${id}`)
     },
   })
-  const ringAt = (i: number, to: Partial<Ring>) => { set({ rings: taken.rings.map((r, k) => (k === i ? { ...r, ...to } : r)) }) }
+  const withRing = (i: number, to: Partial<Ring>): Partial<Taken> => ({ rings: taken.rings.map((r, k) => (k === i ? { ...r, ...to } : r)) })
+  const ringAt = (i: number, to: Partial<Ring>) => { set(withRing(i, to)) }
   const pointer = (kind: 'down' | 'move' | 'up', place: Place) => {
     const p: At = [place.x, place.y]
     if (tool === null) return
@@ -74,13 +92,15 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       if (kind === 'up') set({ ends: taken.ends.tail && !taken.ends.neck ? { ...taken.ends, neck: p } : { tail: p } })
       return
     }
-    if (kind === 'down') setStroke([p])
-    else if (kind === 'move' && stroke.length) {
+    if (kind === 'down') {
+      if (tool === 'push') act()
+      setStroke([p])
+    } else if (kind === 'move' && stroke.length) {
       const from = stroke[stroke.length - 1]
       if (tool === 'push' && from) {
         const ring = at === null ? undefined : taken.rings[at]
-        if (ring && at !== null) ringAt(at, { outline: pushed(ring.outline, from, p, 45) })
-        else set({ outline: pushed(taken.outline, from, p, 80) })
+        if (ring && at !== null) slide(withRing(at, { outline: pushed(ring.outline, from, p, 45) }))
+        else slide({ outline: pushed(taken.outline, from, p, 80) })
         setStroke([p])
       } else setStroke(thinned([...stroke, p], 3))
     } else if (kind === 'up') {
@@ -97,11 +117,13 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       else if (stroke.length) mend.mutate(tool)
     }
   }
+  const choose = (t: Tool) => { setTool(tool === t ? null : t) }
+  const step = (by: number) => { const n = taken.rings.length; if (n) setAt(at === null ? (by > 0 ? 0 : n - 1) : (at + by + n) % n) }
   const { x0, y0, x1, y1 } = seen.bounds
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_410px]">
       <div className="relative min-w-0">
-        <HideView bounds={seen.bounds} centred held={tool !== null} onPointer={pointer} label="The table from above, with what was found">
+        <HideView handle={view} bounds={seen.bounds} zero={{ x: Math.min(...seen.outline.map((p) => p[0] ?? 0)), y: Math.min(...seen.outline.map((p) => p[1] ?? 0)) }} centred held={tool !== null} onPointer={pointer} label="The table from above, with what was found">
           {(scale) => {
             const px = 1 / scale
             return (
@@ -129,11 +151,25 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       </div>
       <section className="docket flex min-h-0 flex-col" aria-label="What was found">
         <div className="min-h-0 flex-1 overflow-auto px-5 py-3">
-          <h1 className="figure text-[26px] font-bold">{known.rack.number}: {units.area(own ? areaOf(own.outline, own.holes) : seen.area_m2)}</h1>
+          <div className="flex items-center">
+            <h1 className="figure text-[26px] font-bold">{known.rack.number}: {units.area(own ? areaOf(own.outline, own.holes) : seen.area_m2)}</h1>
+            <span className="ml-auto flex items-center gap-2 [&>button:last-child]:text-ink-soft">
+              <Button disabled={before.length === 0} onClick={undo}>Undo</Button>
+              <RoomKeys room="what was found" keys={[
+                { key: 'ArrowRight', shown: '→', does: 'the next ring', act: () => { step(1) } }, { key: 'ArrowLeft', shown: '←', does: 'the ring before', act: () => { step(-1) } },
+                { key: 't', does: 'take the ring, or leave it', act: () => { const r = at === null ? undefined : taken.rings[at]; if (r && at !== null) ringAt(at, { taken: !r.taken }) } },
+                ...TOOLS.flatMap(([t, words]) => { const key = Object.keys(TOOL_KEYS).find((k) => TOOL_KEYS[k] === t); return key ? [{ key, does: words.toLowerCase(), act: () => { choose(t) } }] : [] }),
+                { key: 'd', does: 'draw by keys: arrows move the chalk, Space puts it down and lifts it, Enter presses', act: () => view.current?.chalk() },
+                { key: 'u', does: 'undo the last correction', act: undo },
+                { key: '+', does: 'go nearer', act: () => view.current?.nearer() }, { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() }, { key: '0', does: 'see the whole table', act: () => view.current?.whole() },
+                { key: 'Escape', shown: 'Esc', does: 'put the tool down, or let go of the ring', act: () => { if (tool) setTool(null); else setAt(null) } },
+              ]} />
+            </span>
+          </div>
           <p className="text-sm text-ink-soft">{seen.source === 'picture' ? `${plural(seen.markers, 'marker')} agree within ${seen.rms_mm.toFixed(1)} mm · ` : ''}{plural(taken.rings.length, 'ring')}, {plural(taken.holes.length, 'hole')}</p>
           {seen.advice.map((words) => <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{words}</p>)}
           <div className="mt-3 grid grid-cols-3 gap-2">
-            {TOOLS.map(([t, words]) => <Button key={t} look={tool === t ? 'stop' : 'paper'} aria-pressed={tool === t} className="px-1" onClick={() => { setTool(tool === t ? null : t) }}>{words}</Button>)}
+            {TOOLS.map(([t, words]) => <Button key={t} look={tool === t ? 'stop' : 'paper'} aria-pressed={tool === t} className="px-1" onClick={() => { choose(t) }}>{words}</Button>)}
           </div>
           {tool && <p role="status" className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{TOOLS.find(([t]) => t === tool)?.[2]}</p>}
           {(tool === 'add' || tool === 'take off') && <LengthField label="Brush" mm={brush} onChange={setBrush} />}
@@ -149,7 +185,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                   </button>
                 </div>
                 {i === at && (
-                  <div className="grid grid-cols-2 gap-2 pb-2 pl-8">
+                  <div className="grid grid-cols-[140px_1fr] gap-2 pb-2 pl-8">
                     <Choice label="What is it?" value={r.kind} options={FLAW_KINDS.map((k) => [k, k] as const)} onChange={(kind) => { ringAt(i, { kind }) }} />
                     <Choice label="How bad is it?" value={String(r.severity)} options={[['0', 'as its kind suggests'], ...SEVERITIES.map(([n, words]) => [String(n), words] as const)]} onChange={(s) => { ringAt(i, { severity: Number(s), taken: true, doubted: false }) }} />
                   </div>
@@ -161,15 +197,15 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
             <Choice key={i} className="mt-2" label={x.kind === 'arrow' ? 'The arrow' : 'A line'} value={x.means} options={[['least stretch', 'shows the line of least stretch'], ['backbone', 'is the backbone'], ['nothing', 'means nothing']]} onChange={(means) => { set({ lines: taken.lines.map((y, k) => (k === i ? { ...y, means } : y)) }) }} />
           ))}
           <Tick label="it lay flesh side up: turn it over" checked={taken.flesh} onChange={(flesh) => { set({ flesh }) }} />
-          {before && <KnownBefore known={known} again={again.data} keeps={keeps} error={again.error} onKeep={(keep) => { set({ keep }) }} />}
-          {own && <button type="button" className="min-h-11 underline" onClick={() => { setOwn(null); setAt(null) }}>As it was found</button>}
+          {knownBefore && <KnownBefore known={known} again={again.data} keeps={keeps} error={again.error} onKeep={(keep) => { set({ keep }) }} />}
+          {own && <button type="button" className="min-h-11 underline" onClick={() => { act(); setOwn(null); setAt(null) }}>As it was found</button>}
         </div>
         <div className="border-t border-docket-line px-5 py-3">
           <Trouble error={mend.error ?? accept.error ?? leave.error} onPaper />
-          <p className="mb-2 text-sm text-ink-soft">Taken: the outline, {plural(taken.rings.filter((r) => r.taken).length, 'ring')}{keeps && ', what was known before'}. {before && !again.isPending && !keeps && 'What was known of this hide before is put away; Undo brings it back.'}</p>
+          <p className="mb-2 text-sm text-ink-soft">Taken: the outline, {plural(taken.rings.filter((r) => r.taken).length, 'ring')}{keeps && ', what was known before'}. {knownBefore && !again.isPending && !keeps && 'What was known of this hide before is put away; Undo brings it back.'}</p>
           <div className="flex gap-2">
-            <Button look="brass" className="min-h-14 flex-1 text-lg" disabled={accept.isPending || (before && again.isPending)} onClick={() => { accept.mutate() }}>Take what is ticked</Button>
-            <Button className="min-h-14" disabled={leave.isPending} onClick={() => { leave.mutate() }}>Leave it all</Button>
+            <Button look="brass" className="min-h-14 flex-1 text-lg" disabled={accept.isPending || (knownBefore && again.isPending)} onClick={() => { accept.mutate() }}>Take what is ticked</Button>
+            <Button className="min-h-14" disabled={leave.isPending} onClick={() => { if (window.confirm(`Leave all that was found of ${known.rack.number}, and what you corrected? Its pictures stay, to be read again.`)) leave.mutate() }}>Leave it all</Button>
           </div>
         </div>
       </section>

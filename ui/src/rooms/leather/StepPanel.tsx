@@ -18,8 +18,9 @@ export function StepHead({ known, step, onStep }: { known: Known; step: StepName
           </li>
         ))}
       </ol>
-      <h2 className="mt-3 font-stamp text-xl font-bold">{k + 1}. {own?.name}</h2>
-      <p className="mt-1">{own?.what}{own?.quick ? '' : ''}</p>
+      <p className="mt-1 text-[13px] text-ink-soft">{known.steps.filter((s) => s.quick).map((s) => known.steps.indexOf(s) + 1).join(', ')} in two minutes; all {known.steps.length} in ten.</p>
+      <h2 className="mt-2 font-stamp text-xl font-bold">{k + 1}. {own?.name}</h2>
+      <p className="mt-1">{own?.what}</p>
     </>
   )
 }

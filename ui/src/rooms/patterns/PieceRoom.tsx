@@ -97,6 +97,7 @@ export function PieceRoom() {
               { key: 'u', does: 'undo the last change', act: hand.undo },
               { key: '1', does: 'needs', act: () => { setTab('needs') } }, { key: '2', does: 'cut', act: () => { setTab('cut') } },
               { key: '3', does: 'marks', act: () => { setTab('marks') } }, { key: '4', does: 'outline', act: () => { setTab('outline') } },
+              { key: 'd', does: 'draw by keys: arrows move the chalk, Space puts it down and lifts it, Enter presses', act: () => view.current?.chalk() },
               { key: '+', does: 'go nearer', act: () => view.current?.nearer() }, { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() }, { key: '0', does: 'see the whole piece', act: () => view.current?.whole() },
               { key: 'Escape', shown: 'Esc', does: 'leave what is begun, or the piece', act: () => { if (act) setAct(null); else if (half) setHalf(null); else void go(`/patterns/${id}`) } },
             ]} />
