@@ -213,7 +213,8 @@ def test_the_rack_is_read_and_not_reckoned(workshop: TestClient, queries: list[s
 
 
 def test_fair_ground_is_reckoned_once_for_each_state_of_a_hide(workshop: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
-    (hide,) = (h for h in hides.rack() if h.id == side())
+    made = side()
+    (hide,) = (h for h in hides.rack() if h.id == made)
     asked: list[int] = []
     monkeypatch.setattr(fair, "fair_areas", lambda pieces, shape, policy: (asked.append(len(pieces)), fair_areas(pieces, shape, policy))[1])
     panel, tab = (Piece(name, np.array([[0.0, 0], [200, 0], [200, 150], [0, 150]]), quantity=1, show_limit=limit) for name, limit in (("panel", 0), ("tab", 2)))

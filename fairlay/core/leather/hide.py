@@ -150,8 +150,8 @@ class Hide:
         """
         if not self.thickness:
             return np.full(len(points), math.nan)
-        at = np.array([(r.x, r.y) for r in self.thickness])
-        mm = np.array([r.mm for r in self.thickness])
+        at = np.array([(r.x, r.y) for r in self.thickness], float)
+        mm = np.array([r.mm for r in self.thickness], float)
         d2, dy = points[:, :1] - at[:, 0], points[:, 1:] - at[:, 1]
         d2 *= d2
         d2 += np.square(dy, out=dy)
