@@ -111,7 +111,7 @@ def read_gauge(hide_id: int, asked: GaugeAt) -> GaugeRead:
 @router.get("/hides/{hide_id}/history")
 def hide_history(hide_id: int) -> list[EventOut]:
     """What was done with a hide, newest first."""
-    return [EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline) for e in looking.history(hide_id)]
+    return [EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=e.made) for e in looking.history(hide_id)]
 
 
 @router.get("/hides/{hide_id}/worth")

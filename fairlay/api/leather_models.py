@@ -449,6 +449,7 @@ class EventOut(BaseModel):
     words: str
     created_at: datetime.datetime
     outline: Points | None
+    made: int | None
 
 
 class BulkAct(BaseModel):

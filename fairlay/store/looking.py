@@ -33,12 +33,13 @@ class Known:
 
 @dataclass(frozen=True)
 class Event:
-    """Something that was done with a hide."""
+    """Something that was done with a hide; ``made`` is the offcut that came off by it, while there is one."""
 
     kind: str
     words: str
     created_at: datetime.datetime
     outline: list[list[float]] | None
+    made: int | None
 
 
 @connected
@@ -137,7 +138,7 @@ def history(hide_id: int) -> list[Event]:
     out = []
     for e in HideEventRow.select().where(HideEventRow.hide == hide_id).order_by(HideEventRow.id.desc()).limit(200):
         before = e.before if e.kind in ("cut", "outline") else None
-        out.append(Event(e.kind, e.words, e.created_at, None if before is None else before["outline"]))
+        out.append(Event(e.kind, e.words, e.created_at, None if before is None else before["outline"], e.made_id))
     return out
 
 

@@ -31,6 +31,7 @@ class Table(peewee.Model):
     lay_id: int
     revision_id: int
     delivery_id: int | None
+    made_id: int | None
 
     class Meta:
         database = database

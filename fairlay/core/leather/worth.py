@@ -182,7 +182,7 @@ def suits_batch(hide: Hide, pieces: Sequence[Piece], names: dict[str, str], poli
     fine = bool(hide.zones) and tight > 0.6 and loosest >= 3
     if not share:
         return Suited(0.0, 0.0, "it bears none of the pieces: " + _few(never))
-    reason = f"bears {share:.0%} of the order; no place for {_few(never)}" if never else f"bears every piece, each on {score / share:.0%} of its usable leather in the mean"
+    reason = f"bears {share:.0%} of the order; no place for {_few(never)}" if never else f"bears every piece; on average one may lie on {score / share:.0%} of its usable leather"
     if fine:
         reason += "; tighter than anything here needs"
         score *= 0.85

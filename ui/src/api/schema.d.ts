@@ -1902,6 +1902,8 @@ export interface components {
             created_at: string;
             /** Kind */
             kind: string;
+            /** Made */
+            made: number | null;
             /** Outline */
             outline: number[][] | null;
             /** Words */

@@ -42,6 +42,7 @@ function OneHide({ id }: { id: number }) {
   const [chosen, setChosen] = useState<string | null>(null)
   const [tool, setTool] = useState<Tool | null>(null)
   const [ends, setEnds] = useState<Ends>({})
+  const [cutAt, setCutAt] = useState<number | null>(null)
   const [stroke, setStroke] = useState<At[]>([])
   const [brush, setBrush] = useState(40)
   if (hide.isPending) return <Waiting what="the hide" />
@@ -60,6 +61,7 @@ function OneHide({ id }: { id: number }) {
   const choose = tab !== 'look' || step === 'pull' || step === 'thickness' || (drawing && !ringing) ? undefined : (flaw: string) => { setChosen(flaw); if (!ringing) setAt(known.flaws.find((f) => f.id === flaw)?.step ?? 'surface') }
   const pointer = (kind: 'down' | 'move' | 'up', place: Place) => {
     const p = onGrain(place)
+    if (tab === 'history' && cutAt !== null && kind === 'up') setCutAt(Math.round(p[0]))
     if (tab !== 'look') return
     if (ringing && chosen === null && ring?.closed !== true) {
       if (kind === 'down') setRing({ points: [p], step, closed: false })
@@ -110,6 +112,7 @@ function OneHide({ id }: { id: number }) {
               <g {...(mirrored && { transform: `translate(${known.bounds.x1},0) scale(-1,1)` })}>
                 <KnownHide known={known} scale={scale} photo={photo && !mirrored} mirrored={mirrored} tests={tab === 'look' && step === 'pull'} contours={tab === 'look' && step === 'thickness'} chosen={chosen} onChoose={choose} />
                 {tab === 'worth' && <WorthMarks id={id} scale={scale} />}
+                {tab === 'history' && cutAt !== null && <path d={`M${cutAt},${-14 / scale}V${known.bounds.y1 + 14 / scale}`} stroke="#ffd76a" strokeWidth={3 / scale} strokeDasharray={`${10 / scale} ${6 / scale}`} pointerEvents="none" />}
                 {ring && ringing && <path d={`M${ring.points.map((p) => p.join(',')).join('L')}${ring.closed ? 'Z' : ''}`} fill={ring.closed ? '#ffd76a' : 'none'} fillOpacity={0.3} stroke="#ffd76a" strokeWidth={3 / scale} pointerEvents="none" />}
                 {stroke.length > 0 && <path d={`M${stroke.map((p) => p.join(',')).join('L')}`} fill="none" stroke={tool === 'off' ? '#ffb4a6' : '#ffd76a'} strokeOpacity={0.7} strokeWidth={tool === 'cut' ? 3 / scale : brush} strokeLinecap="round" strokeLinejoin="round" pointerEvents="none" />}
                 {ends.tail && <circle cx={ends.tail[0]} cy={ends.tail[1]} r={8 / scale} fill="#ffd76a" />}
@@ -134,7 +137,7 @@ function OneHide({ id }: { id: number }) {
               { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
               { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
               { key: '0', does: 'see the whole hide', act: () => view.current?.whole() },
-              { key: 'Escape', shown: 'Esc', does: 'leave what was begun, or go back to the rack', act: () => { if (ring || pull || reading || chosen || tool) { setRing(null); setPull(null); setReading(null); setChosen(null); setTool(null) } else void go('/leather') } },
+              { key: 'Escape', shown: 'Esc', does: 'leave what was begun, or go back to the rack', act: () => { if (ring || pull || reading || chosen || tool || cutAt !== null) { setCutAt(null); setRing(null); setPull(null); setReading(null); setChosen(null); setTool(null) } else void go('/leather') } },
             ]} />
           </span>
         </div>
@@ -144,10 +147,9 @@ function OneHide({ id }: { id: number }) {
           {TABS.filter(([name]) => !(woven && name === 'look')).map(([name, words]) => <button key={name} type="button" aria-current={tab === name} className={`min-h-12 flex-1 px-2 font-stamp text-[17px] ${tab === name ? 'font-bold shadow-[inset_0_-4px_0_#d9a441]' : 'text-ink-soft hover:text-ink'}`} onClick={() => { setSearch({ tab: name }, { replace: true }) }}>{words}</button>)}
         </nav>
         <div className="min-h-0 flex-1 overflow-auto px-5 pt-3 pb-5">
-          <Trouble error={hide.error} onPaper />
+          <Trouble error={hide.error ?? change.error} onPaper />
           {tab === 'look' && (
             <>
-              <Trouble error={change.error} onPaper />
               <StepHead known={known} step={step} onStep={(s) => { setAt(s); setChosen(null); setTool(null); change.reset() }} />
               {step === 'backbone' && <OutlinePanel known={known} tool={tool} ends={ends} brush={brush} onBrush={setBrush} onTool={(t) => { setTool(t === tool ? null : t); setEnds({}) }} onChange={(c) => { change.mutate(c) }} />}
               {ringing && <FlawPanel known={known} step={step} draft={ring} chosen={chosen} onDraft={setRing} onChoose={setChosen} onChange={changeOr} />}
@@ -157,7 +159,7 @@ function OneHide({ id }: { id: number }) {
             </>
           )}
           {tab === 'worth' && <WorthPanel id={id} known={known} />}
-          {tab === 'history' && <HistoryPanel id={id} known={known} onChange={(c) => { change.mutate(c) }} />}
+          {tab === 'history' && <HistoryPanel id={id} known={known} cutAt={cutAt} onCutAt={setCutAt} onChange={(c) => { change.mutate(c) }} />}
         </div>
       </section>
     </div>

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import { Link } from 'react-router'
 import { api, told } from '../../api/client'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble, Waiting } from '../../parts/controls'
@@ -8,9 +9,8 @@ import { dayOf } from '../../parts/units'
 import type { Change, Known } from './hide'
 
 /** What was done with a hide, newest first, and what it was before it was cut; a straight cut made here. */
-export function HistoryPanel({ id, known, onChange }: { id: number; known: Known; onChange: (change: Change) => void }) {
+export function HistoryPanel({ id, known, cutAt, onCutAt, onChange }: { id: number; known: Known; cutAt: number | null; onCutAt: (mm: number | null) => void; onChange: (change: Change) => void }) {
   const events = useQuery({ queryKey: ['hide', id, 'history', known.version], queryFn: () => told(api.GET('/api/leather/hides/{hide_id}/history', { params: { path: { hide_id: id } } })) })
-  const [at, setAt] = useState(Math.round(known.bounds.x1 - 300))
   const [why, setWhy] = useState('')
   const [racked, setRacked] = useState(known.rack.kind !== 'roll')
   const was = events.data?.find((e) => e.kind === 'cut' && e.outline)?.outline
@@ -26,21 +26,24 @@ export function HistoryPanel({ id, known, onChange }: { id: number; known: Known
           <figcaption className="text-sm text-ink-soft">Broken line: before it was last cut. Filled: what is left.</figcaption>
         </figure>
       )}
-      <details className="mt-2 border border-docket-line px-3">
-        <summary className="min-h-11 cursor-pointer content-center">Cut an end off straight</summary>
-        <div className="grid gap-3 pb-3">
-          <LengthField label="Cut across at, from the left" mm={at} onChange={setAt} />
+      {cutAt === null ? <Button className="mt-2 w-full" onClick={() => { onCutAt(Math.max(0, Math.round(known.bounds.x1 - 300))) }}>Cut an end off straight</Button> : (
+        <div className="mt-2 grid gap-3 border-l-4 border-brass bg-brass/10 p-3">
+          <p>Press the hide where the cut goes, or say how far along.</p>
+          <LengthField label="Cut across at, from the left" mm={cutAt} onChange={onCutAt} />
           <TextField label="For" value={why} onChange={setWhy} live />
           {known.rack.kind !== 'roll' && <Tick label="hang what comes off on the rack, as an offcut" checked={racked} onChange={setRacked} />}
-          <Button onClick={() => { onChange({ cut: { line: [[at, -100], [at, known.bounds.y1 + 100]], words: why ? `cut for ${why}` : 'cut across', rack_off: racked } }) }}>Cut it; keep the larger part</Button>
+          <div className="flex gap-2">
+            <Button look="brass" className="min-h-12 flex-1" onClick={() => { onCutAt(null); onChange({ cut: { line: [[cutAt, -100], [cutAt, known.bounds.y1 + 100]], words: why ? `cut for ${why}` : 'cut across', rack_off: racked } }) }}>Cut it; the larger part stays</Button>
+            <Button className="min-h-12" onClick={() => { onCutAt(null) }}>Leave it</Button>
+          </div>
         </div>
-      </details>
+      )}
       {events.isPending ? <Waiting what="its history" /> : <Trouble error={events.error} onPaper />}
       <ol className="mt-3">
         {events.data?.map((e, i) => (
           <li key={i} className="flex items-baseline gap-3 border-b border-docket-line py-1.5">
             <span className="w-28 shrink-0 text-sm text-ink-soft">{dayOf(`${e.created_at}Z`)}</span>
-            <span>{e.words}</span>
+            <span>{e.words}{e.made !== null && <> <Link className="underline" to={`/leather/${e.made}`}>see it</Link></>}</span>
           </li>
         ))}
       </ol>
