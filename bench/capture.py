@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import statistics
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -74,15 +75,22 @@ def scene(number: int) -> tuple[str, Scene, Ring, Asked]:
 def compare(truth: Ring, found: Ring) -> tuple[float, float, float]:
     """Return rms and worst distance of a found outline from the true one in mm, and its area over the true one less 1; moved and turned to fit best, as a pattern may be."""
     a, b = Polygon(truth), Polygon(found)
-    points = shapely.get_coordinates(shapely.segmentize(b.exterior, 1.0))
-    for _ in range(25):  # iterated closest points
-        near = shapely.get_coordinates(a.exterior.interpolate(a.exterior.project(shapely.points(points))))
+    off = shapely.distance(shapely.points(onto(found, truth)(shapely.get_coordinates(shapely.segmentize(b.exterior, 1.0)))), a.exterior)
+    return float(np.sqrt((off**2).mean())), float(off.max()), b.area / a.area - 1
+
+
+def onto(found: Ring, truth: Ring) -> Callable[[Ring], Ring]:
+    """Return the turn and move that lay a found outline best on the true one (iterated closest points, from middle on middle)."""
+    target = Polygon(truth).exterior
+    points = shapely.get_coordinates(shapely.segmentize(Polygon(found).exterior, 3.0))
+    turn, shift = np.eye(2), np.array(Polygon(truth).centroid.coords[0]) - np.array(Polygon(found).centroid.coords[0])
+    for _ in range(40):
+        near = shapely.get_coordinates(target.interpolate(target.project(shapely.points(points @ turn + shift))))
         c, d = points.mean(axis=0), near.mean(axis=0)
         u, _, v = np.linalg.svd((points - c).T @ (near - d))
         turn = u @ np.diag([1.0, np.sign(np.linalg.det(u @ v))]) @ v
-        points = (points - c) @ turn + d
-    off = shapely.distance(shapely.points(points), a.exterior)
-    return float(np.sqrt((off**2).mean())), float(off.max()), b.area / a.area - 1
+        shift = d - c @ turn
+    return lambda p: np.asarray(p @ turn + shift)
 
 
 def print_capture(pictures: int) -> None:

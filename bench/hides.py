@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import statistics
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
-import shapely
 from shapely.geometry import Polygon
 
-from bench.capture import compare
+from bench.capture import compare, onto
 from bench.run import apart, peak_mb
 from fairlay.core.capture.hide_picture import look_at_hide
 from fairlay.core.capture.squared_paper import decode
@@ -98,7 +97,7 @@ def judge(name: str, truth: Ring, drawn: list[RingDrawn], outline: Ring, rings: 
     """Return how a picture was read against what was drawn. A ring is found where one found covers at least half of both."""
     rms, worst, area = compare(truth, outline)
     # Rings are matched in the table's own frame, which is turned and moved: by the outline's own best fit.
-    move = _onto(outline, truth)
+    move = onto(outline, truth)
     found = [(Polygon(move(ring)).buffer(0), severity) for ring, severity in rings]
     hit, right, used = 0, 0, set()
     for d in drawn:
@@ -110,20 +109,6 @@ def judge(name: str, truth: Ring, drawn: list[RingDrawn], outline: Ring, rings: 
                 right += severity == d.severity
                 break
     return HideRow(name, rms, worst, area, len(drawn), hit, len(found) - len(used), right, seconds)
-
-
-def _onto(found: Ring, truth: Ring) -> Callable[[Ring], Ring]:
-    target = Polygon(truth).exterior
-    points = shapely.get_coordinates(shapely.segmentize(Polygon(found).exterior, 5.0))
-    turn, shift = np.eye(2), np.array(Polygon(truth).centroid.coords[0]) - np.array(Polygon(found).centroid.coords[0])
-    for _ in range(25):
-        moved = points @ turn + shift
-        near = shapely.get_coordinates(target.interpolate(target.project(shapely.points(moved))))
-        c, d = points.mean(axis=0), near.mean(axis=0)
-        u, _, v = np.linalg.svd((points - c).T @ (near - d))
-        turn = u @ np.diag([1.0, np.sign(np.linalg.det(u @ v))]) @ v
-        shift = d - c @ turn
-    return lambda p: np.asarray(p @ turn + shift)
 
 
 def print_hides(pictures: int, kept: Path | None = None) -> None:

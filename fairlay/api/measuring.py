@@ -102,9 +102,7 @@ def accept(hide_id: int, asked: Accept) -> Changed:
     seen = SeenRecord.model_validate(known.seen)
     words = f"measured from {'pictures' if seen.source == 'picture' else 'a ' + seen.source}"
     cut = asked.keep_known and was_cut(known.looking.ring, clean_ring(asked.outline, "the outline"))
-    version = looking.change(hide_id, lambda before: taken(before, _taken(asked, seen)), words + ", after a cut" * cut, "cut" if cut else "outline")
-    looking.put_seen(hide_id, None)
-    return Changed(version=version + 1)
+    return Changed(version=looking.change(hide_id, lambda before: taken(before, _taken(asked, seen)), words + ", after a cut" * cut, "cut" if cut else "outline", takes_seen=True))
 
 
 @router.post("/hides/{hide_id}/known-again")

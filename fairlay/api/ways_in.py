@@ -55,6 +55,9 @@ from fairlay.devices.camera import SimulatedCamera
 from fairlay.store import articles, uploads
 
 router = APIRouter(prefix="/api/ways-in", tags=["patterns"])
+PICTURES_BEGIN = (b"\xff\xd8\xff", b"\x89PNG", b"II*\x00", b"MM\x00*")
+KEPT_AS_IT_IS = {"Cache-Control": "private, max-age=31536000, immutable"}
+"""A file that was brought in never changes: a browser need not ask for a picture of many megabytes twice."""
 SHOWN_POINTS = 60
 """Points of a stroke that are sent to be looked at; all of them are used."""
 
@@ -155,7 +158,7 @@ def take_picture(asked: TakePicture, request: Request) -> FileOut:
 def picture(file_id: int) -> Response:
     """A picture as it came."""
     kept = uploads.upload(file_id)
-    return Response(kept.body, media_type=kept.media_type if kept.media_type.startswith("image/") else "image/jpeg")
+    return Response(kept.body, media_type=kept.media_type if kept.media_type.startswith("image/") else "image/jpeg", headers=KEPT_AS_IT_IS)
 
 
 @router.get("/files/{file_id}/straight.jpg")
@@ -196,8 +199,12 @@ def _kind(name: str, body: bytes) -> Literal["drawing", "picture", "article"]:
         return "article"
     if end in ("svg", "dxf") or b"<svg" in body[:2000]:
         return "drawing"
-    if end in ("jpg", "jpeg", "png", "webp", "tif", "tiff", "bmp") or body[:3] == b"\xff\xd8\xff":
+    if end in ("jpg", "jpeg", "png", "webp", "tif", "tiff", "bmp") or body.startswith(PICTURES_BEGIN):
         return "picture"
+    if end in ("heic", "heif", "avif") or body[4:8] == b"ftyp":
+        raise Refused(
+            f"{name} is a picture of a kind that cannot be read here", value=end, expected="JPEG: set the telephone's camera to it, or send the picture as JPEG; nothing was kept"
+        )
     raise Refused(f"{name} is no file that patterns are taken from", value=end, expected="SVG or DXF, a picture (JPEG, PNG, WebP, TIFF), or an article's JSON; nothing was kept")
 
 

@@ -51,14 +51,19 @@ def known(hide_id: int) -> Known:
 
 
 @connected
-def change(hide_id: int, act: Callable[[LookingOver], LookingOver], words: str, kind: str = "looked at") -> int:
-    """Change what is known of a hide by ``act``, given what stands newest; return the new version. Nothing is changed where ``act`` raises."""
+def change(hide_id: int, act: Callable[[LookingOver], LookingOver], words: str, kind: str = "looked at", takes_seen: bool = False) -> int:
+    """Change what is known of a hide by ``act``, given what stands newest; return the new version. Nothing is changed where ``act`` raises.
+
+    ``takes_seen``: what the hide's pictures gave is taken by it, and waits no longer.
+    """
     row = HideRow.select().where(HideRow.id == hide_id).for_update().get_or_none()
     if row is None:
         raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
     before = _looking(row)
     after = act(before)
-    if after == before:
+    if takes_seen:
+        row.seen = None
+    elif after == before:
         return int(row.version)
     note(hide_id, kind, words, looking_values(before))
     _forget_old(hide_id)
@@ -127,8 +132,8 @@ def _whole_again(offcut: HideRow) -> None:
 @connected
 def put_seen(hide_id: int, seen: Any) -> None:
     """Keep what a hide's pictures gave until it is accepted, or None. Raises NotFound."""
-    row = _row(hide_id)
-    HideRow.update(seen=seen, version=row.version + 1).where(HideRow.id == hide_id).execute()
+    if not HideRow.update(seen=seen, version=HideRow.version + 1).where(HideRow.id == hide_id).execute():
+        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
 
 
 @connected

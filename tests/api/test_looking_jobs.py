@@ -115,6 +115,18 @@ def test_reading_that_breaks_keeps_everything(workshop: TestClient, picture: int
     assert {**now, "pictures": None} == before
 
 
+@pytest.mark.parametrize(
+    ("name", "body", "words"),
+    [("hide.heic", b"....ftypheic", "send the picture as JPEG"), ("IMG_1", b"\0\0\0\x18ftypheic", "set the telephone's camera"), ("hide.txt", b"a hide", "no file that patterns")],
+)
+def test_a_picture_of_another_kind_says_what_to_do(workshop: TestClient, name: str, body: bytes, words: str) -> None:
+    refused = workshop.post("/api/ways-in/files", files={"file": (name, body)})
+    assert refused.status_code == 409 and words in refused.json()["problem"]
+    kept = workshop.post("/api/ways-in/files", files={"file": ("image", b"\x89PNG\r\n", "image/png")}).json()
+    again = workshop.get(f"/api/ways-in/files/{kept['id']}/picture")
+    assert kept["kind"] == "picture" and "immutable" in again.headers["cache-control"]
+
+
 def test_a_file_that_is_no_picture_is_said(workshop: TestClient) -> None:
     hide = side(workshop)
     job_id = begin(workshop, hide, uploads.keep("table.jpg", "image/jpeg", b"none"))

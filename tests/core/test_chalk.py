@@ -88,6 +88,21 @@ def test_rings_of_any_size_are_found_open_a_little_or_not(across: float, gap: fl
     assert overlap(one.outline, ring) > (0.6 if across < 30 else 0.75)
 
 
+@pytest.mark.parametrize("across", [9.0, 12.0, 15.0, 18.0])
+@pytest.mark.parametrize("chalk", ["white", "blue", "red"])
+def test_a_ring_so_small_that_its_line_fills_it_is_shown_to_be_looked_at(across: float, chalk: str) -> None:
+    rng = np.random.default_rng(round(across))
+    image = leather("chestnut", rng)
+    ring = chalk_ring(300, 200, across, across * 0.9, rng)
+    drawn(image, ring, chalk, rng, 0.9)
+    (one,) = look(image).rings
+    assert one.chalk == chalk and one.severity == SEVERITY[chalk] and overlap(one.outline, ring) > 0.4
+    assert one.sure == 0.0, "it may be a speck of something: never taken unless the cutter says so"
+    bar = leather("chestnut", rng)
+    drawn(bar, np.array([[300.0, 200], [322, 200]]), chalk, rng, 0.9)
+    assert look(bar).rings == (), "a short stroke is no dot"
+
+
 @pytest.mark.parametrize("gap", [0.45, 0.6])
 def test_an_arc_is_no_ring(gap: float) -> None:
     rng = np.random.default_rng(1)

@@ -43,6 +43,11 @@ JOIN_MM, FAR_JOIN_MM, LEAST_ACROSS_MM = 3.5, 12.0, 9.0
 LEAST_INSIDE_MM2: Final = 35.0
 ROUND_ENOUGH: Final = 0.45
 LEAST_LINE_MM: Final = 60.0
+LINE_MM: Final = 6.0
+"""How wide a line of chalk usually is."""
+MOST_DOT_MM: Final = 34.0
+FULL: Final = 0.7
+"""How much of a dot is chalk at least, and surely so."""
 BACKBONE_SHARE: Final = 0.4
 """A line as long as this share of the hide is the backbone."""
 HARDLY_SHOWS: Final = 48.0
@@ -70,7 +75,7 @@ USUAL_CHALKS: Final = (
 
 @dataclass(frozen=True, eq=False)
 class ChalkRing:
-    """A ring on the table in mm, along the middle of its line; the chalk's name; severity by the shop's table, 0 where its colour means none; how surely the colour was told (0 to 1)."""
+    """A ring on the table in mm, along the middle of its line; the chalk's name; severity by the shop's table, 0 where its colour means none; how surely the colour was told (0 to 1; 0 too for a dot, which may be no ring at all)."""
 
     outline: Ring
     chalk: str
@@ -130,6 +135,11 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
         if straight is not None:
             k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
             lines.append(ChalkLine(straight[0], top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float)), chalks[k].name))
+            continue
+        dot = _dot(own, cover[cut], ppm)
+        if dot is not None:
+            k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
+            rings.append(ChalkRing(simple_ring(top.to_mm(dot + np.array([x + cut[1].start, y + cut[0].start], float))), chalks[k].name, MEANINGS[chalks[k].means], 0.0))
     return ChalkSeen(tuple(_one_each(rings)), tuple(lines), (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask)))
 
 
@@ -314,6 +324,21 @@ def _straight(own: Raster, cover: Raster, ppm: float, hide_mm: float) -> tuple[L
     if max(heads) > max(1.9 * width, width + 8 * ppm):
         return "arrow", ends
     return "line", ends
+
+
+def _dot(own: Raster, cover: Raster, ppm: float) -> Floats | None:
+    """The outline (px) of a ring so small that its line fills it, or of a dot of chalk; None for what is neither round nor full."""
+    middle, sides, turn = cv2.minAreaRect(np.argwhere(own > 0)[:, ::-1].astype(np.float32))
+    across, long = min(sides) / ppm, max(sides) / ppm
+    if across < LEAST_ACROSS_MM or long > MOST_DOT_MM or long > 2 * across:
+        return None
+    if own.sum() < FULL * np.pi / 4 * across * long * ppm**2 or float((cover[own > 0] > SURE).mean()) < FULL:
+        return None
+    # Along the middle of its line, as rings are.
+    half = [max(0.7 * side, side - LINE_MM * ppm) / 2 for side in sides]
+    t, way = np.linspace(0, 2 * np.pi, 25)[:-1], math.radians(turn)
+    c, s = np.cos(t) * half[0], np.sin(t) * half[1]
+    return np.stack([middle[0] + c * math.cos(way) - s * math.sin(way), middle[1] + c * math.sin(way) + s * math.cos(way)], axis=1)
 
 
 def _one_each(rings: list[ChalkRing]) -> list[ChalkRing]:
