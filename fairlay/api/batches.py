@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 from fastapi import APIRouter
 
 from fairlay.api.models import (
@@ -19,12 +21,12 @@ from fairlay.api.models import (
     PieceOut,
 )  # fmt: skip
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
-from fairlay.core.lay.order import Line, cutlist, gap_for, job_for, needs_of_batch, piece_id, pieces_of_batch, suits
+from fairlay.core.lay.order import Line, Need, cutlist, gap_for, job_for, needs_of_batch, piece_id, pieces_of_batch, suits
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
 from fairlay.store import articles, batches, hides, lays
 from fairlay.store.batches import Batch
-from fairlay.store.fair import fair_of
+from fairlay.store.fair import Asked, fair_of
 from fairlay.store.hides import OnRack
 from fairlay.store.lays import LaySummary
 
@@ -71,7 +73,10 @@ def one_batch(batch_id: int) -> BatchOut:
     rack = hides.rack()
     laid = lays.summaries(batch_id)
     summary = _summary(batch)
-    materials = [_material(batch, need.material, need.pieces, need.area_m2, rack, laid) for need in needs_of_batch(batch.lines)]
+    needs = needs_of_batch(batch.lines)
+    asked = {need.material: _asked(batch, need.material, rack) for need in needs}
+    fair = fair_of(list(asked.values()))
+    materials = [_material(batch, need, asked[need.material], fair, laid) for need in needs]
     return BatchOut(**summary.model_dump(), gap_mm=batch.gap_mm, grain_school=batch.grain_school, match_sets=list(batch.match_sets), materials=materials)
 
 
@@ -102,15 +107,16 @@ def _line(line: Line) -> LineOut:
     return LineOut(article=line.article.slug, name=line.article.name, quantity=line.quantity, revision=line.article.revision)
 
 
-def _material(batch: Batch, material: str, count: int, area_m2: float, rack: list[OnRack], laid: list[LaySummary]) -> MaterialNeed:
-    pieces = pieces_of_batch(batch.lines, material)
-    names = {piece_id(line.article, p): (p.name, line.article.name) for line in batch.lines for p in line.article.pieces}
-    policy = Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school)
-    offers = []
+def _asked(batch: Batch, material: str, rack: list[OnRack]) -> Asked:
     own = [found for found in rack if found.material == material and found.state != "used up"]
-    fair = fair_of(own, pieces, policy)
-    for found in own:
-        fit = suits(found.number, pieces, fair[found.id])
+    return Asked(own, pieces_of_batch(batch.lines, material), Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school))
+
+
+def _material(batch: Batch, need: Need, asked: Asked, fair: dict[int, dict[Hashable, float]], laid: list[LaySummary]) -> MaterialNeed:
+    names = {piece_id(line.article, p): (p.name, line.article.name) for line in batch.lines for p in line.article.pieces}
+    offers = []
+    for found in asked.hides:
+        fit = suits(found.number, asked.pieces, fair[found.id])
         offers.append(
             LeatherOffer(
                 hide_id=found.id, number=found.number, chosen=found.id in batch.hide_ids, usable_m2=found.card.usable_m2,
@@ -118,13 +124,13 @@ def _material(batch: Batch, material: str, count: int, area_m2: float, rack: lis
             )
         )  # fmt: skip
     return MaterialNeed(
-        material=material, pieces=count, area_m2=area_m2, chosen_m2=sum(o.usable_m2 for o in offers if o.chosen), offers=offers,
+        material=need.material, pieces=need.pieces, area_m2=need.area_m2, chosen_m2=sum(o.usable_m2 for o in offers if o.chosen), offers=offers,
         items=[
             PieceNeed(
                 id=p.id, name=names[p.id][0], article=names[p.id][1], quantity=p.quantity, area_m2=p.area_mm2 * p.quantity / 1e6,
                 needs=list(needs_in_words(p)), rings=piece_rings(p), grain_deg=grain_of(p),
             )
-            for p in pieces
+            for p in asked.pieces
         ],
-        lays=[s for s in lay_summaries(laid) if s.material == material],
+        lays=[s for s in lay_summaries(laid) if s.material == need.material],
     )  # fmt: skip

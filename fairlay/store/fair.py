@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
 from threading import Lock
 
 from fairlay.core.pattern import Piece
@@ -16,17 +17,29 @@ _known: dict[Key, dict[Hashable, float]] = {}
 _lock = Lock()
 
 
-def fair_of(found: Sequence[OnRack], pieces: Sequence[Piece], policy: Policy) -> dict[int, dict[Hashable, float]]:
-    """Return by hide the area in mm2 that is fair to some pieces, by what the rules read of them (``needs_of``).
+@dataclass(frozen=True)
+class Asked:
+    """Which hides are asked for ground that is fair to which pieces."""
 
-    Only hides that changed since, or were never asked for such needs, are read and reckoned. Raises NotFound for one that went meanwhile.
+    hides: Sequence[OnRack]
+    pieces: Sequence[Piece]
+    policy: Policy
+
+
+def fair_of(asked: Sequence[Asked]) -> dict[int, dict[Hashable, float]]:
+    """Return by hide the area in mm2 that is fair to the pieces it is asked for, by what the rules read of them (``needs_of``).
+
+    Only hides that changed since, or were never asked for such needs, are read, all of them at once. Raises NotFound for one that
+    went meanwhile.
     """
-    keys = {h.id: (h.id, h.number, h.version, policy) for h in found}
-    lacking = {h.id: [p for p in pieces if needs_of(p) not in _known.get(keys[h.id], ())] for h in found}
+    keys: dict[int, Key] = {h.id: (h.id, h.number, h.version, a.policy) for a in asked for h in a.hides}
+    out = {i: dict(_known.get(key, {})) for i, key in keys.items()}
+    lacking = {h.id: [p for p in a.pieces if needs_of(p) not in out[h.id]] for a in asked for h in a.hides}
     for h in hides_by_id([i for i, own in lacking.items() if own]):
-        reckoned = fair_areas(lacking[h.id], h.hide, policy)
+        reckoned = fair_areas(lacking[h.id], h.hide, keys[h.id][3])
+        out[h.id].update(reckoned)
         with _lock:
             if len(_known) >= MOST_KEPT:
                 _known.clear()
             _known.setdefault(keys[h.id], {}).update(reckoned)
-    return {h.id: _known.get(keys[h.id], {}) for h in found}
+    return out

@@ -58,8 +58,8 @@ function TypedField({ label, text, read, onChange, after, width, className, disa
   )
 }
 
-/** Words; told when they are done, or with each letter where they are `live`. */
-export function TextField({ label, value, onChange, className = '', disabled = false, long = false, live = false }: { label: ReactNode; value: string; onChange: (text: string) => void; className?: string; disabled?: boolean; long?: boolean; live?: boolean }) {
+/** Words; told when they are done, or with each letter where they are `live`. What is `known` is offered while one types. */
+export function TextField({ label, value, onChange, className = '', disabled = false, long = false, live = false, known = [], most }: { label: ReactNode; value: string; onChange: (text: string) => void; className?: string; disabled?: boolean; long?: boolean; live?: boolean; known?: readonly string[]; most?: number }) {
   const id = useId()
   const [own, setOwn] = useState<string | null>(null)
   const typed = live ? value : (own ?? value)
@@ -72,7 +72,8 @@ export function TextField({ label, value, onChange, className = '', disabled = f
     <div className={className}>
       <label htmlFor={id} className="block text-[13px] text-ink-soft">{label}</label>
       {long ? <textarea id={id} className={`${FIELD} w-full py-2`} rows={2} value={typed} disabled={disabled} onChange={(e) => { setTyped(e.target.value) }} onBlur={keep} />
-        : <input id={id} className={`${FIELD} w-full`} value={typed} disabled={disabled} onChange={(e) => { setTyped(e.target.value) }} onBlur={keep} onKeyDown={(e) => { if (e.key === 'Enter') keep() }} />}
+        : <input id={id} className={`${FIELD} w-full`} maxLength={most} list={known.length ? `${id}known` : undefined} value={typed} disabled={disabled} onChange={(e) => { setTyped(e.target.value) }} onBlur={keep} onKeyDown={(e) => { if (e.key === 'Enter') keep() }} />}
+      {known.length > 0 && <datalist id={`${id}known`}>{known.map((words) => <option key={words} value={words} />)}</datalist>}
     </div>
   )
 }

@@ -1,5 +1,4 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
@@ -8,6 +7,7 @@ import { dayOf, plural, useUnits } from '../../parts/units'
 import { useBegun } from './hide'
 
 export type Invoice = Schemas['InvoiceIO']
+const UNITS = [['ft2', 'per square foot'], ['m2', 'per square metre']] as const
 const BLANK: Invoice = { mill: '', lot: '', price: 0, unit: 'ft2', material: 'body leather', tannage: 'vegetable', finish: '', colour: '', temper: 'medium', thickness_mm: 2.2, grade: '1', area: 0, hides: 0 }
 
 /** Deliveries: what came, what is still to be measured, which lots are short. */
@@ -67,20 +67,28 @@ export function ReceiveRoom() {
 /** What a lot was bought as. */
 export function InvoiceFields({ invoice, onChange }: { invoice: Invoice; onChange: (invoice: Invoice) => void }) {
   const set = (to: Partial<Invoice>) => { onChange({ ...invoice, ...to }) }
-  const [unit] = useState([['ft2', 'per square foot'], ['m2', 'per square metre']] as const)
+  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')), staleTime: 60_000 })
+  const drawers = useQuery({ queryKey: ['drawers'], queryFn: () => told(api.GET('/api/patterns')), staleTime: 60_000 })
+  const known = (k: 'mill' | 'tannage' | 'finish' | 'colour' | 'grade') => [...new Set((rack.data ?? []).map((h) => h[k]).filter(Boolean))].sort()
+  const cutFrom = [...new Set((drawers.data ?? []).flatMap((a) => Object.keys(a.leather_m2)))].sort()
+  const materials = [...new Set([...cutFrom, ...(rack.data ?? []).map((h) => h.material)])].sort()
+  const unused = cutFrom.length > 0 && invoice.material.trim() !== '' && !cutFrom.includes(invoice.material)
   return (
-    <div className="mt-3 grid grid-cols-4 gap-x-4 gap-y-3">
-      <TextField label="Mill" value={invoice.mill} onChange={(mill) => { set({ mill }) }} live />
-      <TextField label="Lot" value={invoice.lot} onChange={(lot) => { set({ lot }) }} live />
-      <NumberField label="Price" value={invoice.price} least={0} onChange={(price) => { set({ price }) }} />
-      <Choice label="Areas and price" value={invoice.unit} options={unit} onChange={(u) => { set({ unit: u }) }} />
-      <TextField label="Material" value={invoice.material} onChange={(material) => { set({ material }) }} live />
-      <TextField label="Tannage" value={invoice.tannage} onChange={(tannage) => { set({ tannage }) }} live />
-      <TextField label="Finish" value={invoice.finish} onChange={(finish) => { set({ finish }) }} live />
-      <TextField label="Colour" value={invoice.colour} onChange={(colour) => { set({ colour }) }} live />
+    <div className="mt-3 grid grid-cols-4 items-start gap-x-4 gap-y-3">
+      <TextField label="Mill" value={invoice.mill} known={known('mill')} most={64} onChange={(mill) => { set({ mill }) }} live />
+      <TextField label="Lot" value={invoice.lot} most={64} onChange={(lot) => { set({ lot }) }} live />
+      <NumberField label="Price" value={invoice.price || undefined} least={0} onChange={(price) => { set({ price }) }} />
+      <Choice label="Areas and price" value={invoice.unit} options={UNITS} onChange={(u) => { set({ unit: u }) }} />
+      <div>
+        <TextField label="Material" value={invoice.material} known={materials} most={64} onChange={(material) => { set({ material }) }} live />
+        {unused && <p className="text-[13px] text-brass-deep">No article is cut from this. They are cut from {cutFrom.join(', ')}.</p>}
+      </div>
+      <TextField label="Tannage" value={invoice.tannage} known={known('tannage')} most={32} onChange={(tannage) => { set({ tannage }) }} live />
+      <TextField label="Finish" value={invoice.finish} known={known('finish')} most={64} onChange={(finish) => { set({ finish }) }} live />
+      <TextField label="Colour" value={invoice.colour} known={known('colour')} most={32} onChange={(colour) => { set({ colour }) }} live />
       <Choice label="Temper" value={invoice.temper} options={[['soft', 'soft'], ['medium', 'medium'], ['firm', 'firm']]} onChange={(temper) => { set({ temper }) }} />
       <ThicknessField label="Thickness" mm={invoice.thickness_mm} onChange={(thickness_mm) => { set({ thickness_mm }) }} />
-      <TextField label="Grade bought" value={invoice.grade} onChange={(grade) => { set({ grade }) }} live />
+      <TextField label="Grade bought" value={invoice.grade} known={known('grade')} most={16} onChange={(grade) => { set({ grade }) }} live />
       <span className="flex gap-4">
         <NumberField label="Hides in all" value={invoice.hides || undefined} least={0} most={10_000} width="w-20" onChange={(hides) => { set({ hides: Math.round(hides) }) }} />
         <NumberField label="Area in all" after={invoice.unit === 'ft2' ? 'ft²' : 'm²'} value={invoice.area || undefined} least={0} most={1_000_000} onChange={(area) => { set({ area }) }} />
