@@ -8,6 +8,7 @@ from typing import Literal
 
 from fastapi import APIRouter, Response
 
+from fairlay.api.files import as_file
 from fairlay.api.jobs import job_out
 from fairlay.api.models import (
     Circle,
@@ -112,15 +113,11 @@ def export(lay_id: int, kind: Literal["svg", "dxf", "lay.json", "job.json"], hid
         raise BadLay(f"lay {lay_id} has no hide {hide}", value=hide, expected="one of " + ", ".join(saved.job.hides_by_id))
     name = f"{saved.job.name.replace(' ', '-')}-r{saved.at}"
     if kind == "svg":
-        return _file(lay_svg(saved.job, saved.lay, hide), "image/svg+xml", f"{name}.svg")
+        return as_file(lay_svg(saved.job, saved.lay, hide), "image/svg+xml", f"{name}.svg")
     if kind == "dxf":
-        return _file(lay_dxf(saved.job, saved.lay, hide), "image/vnd.dxf", f"{name}.dxf")
+        return as_file(lay_dxf(saved.job, saved.lay, hide), "image/vnd.dxf", f"{name}.dxf")
     values = write_lay(saved.lay) if kind == "lay.json" else write_job(saved.job)
-    return _file(json.dumps(values, indent=1), "application/json", f"{name}.{kind}")
-
-
-def _file(text: str, media: str, name: str) -> Response:
-    return Response(text, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return as_file(json.dumps(values, indent=1), "application/json", f"{name}.{kind}")
 
 
 def _out(saved: SavedLay) -> LayOut:

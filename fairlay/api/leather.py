@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Callable
 from typing import Literal
@@ -10,6 +11,7 @@ import numpy as np
 from fastapi import APIRouter, Response
 from pydantic import TypeAdapter
 
+from fairlay.api.files import as_file
 from fairlay.api.jobs import job_out
 from fairlay.api.leather_models import (
     ArticleWorth,
@@ -36,8 +38,12 @@ from fairlay.api.models import Bounds, ClassArea, Matrix, RackHideOut
 from fairlay.api.settings import chalk_out
 from fairlay.api.shapes import drawn_shape, hide_shape
 from fairlay.core.errors import Refused
+from fairlay.core.formats.dxf import lay_dxf
+from fairlay.core.formats.exchange import hide_values
 from fairlay.core.formats.seen_json import SeenRecord
+from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.card import ROLL_SHOWN_MM
+from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.order import cutlist, gap_for, piece_id, pieces_of_batch
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.gauge import GaugeReading, doubted_readings, thickness_contours
@@ -112,6 +118,18 @@ def read_gauge(hide_id: int, asked: GaugeAt) -> GaugeRead:
 def hide_history(hide_id: int) -> list[EventOut]:
     """What was done with a hide, newest first."""
     return [EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=e.made) for e in looking.history(hide_id)]
+
+
+@router.get("/hides/{hide_id}/hide.{kind}")
+def take_out(hide_id: int, kind: Literal["svg", "dxf", "json"]) -> Response:
+    """A hide to take elsewhere: SVG or DXF at true size, its flaws on layers by severity, or as the exchange format has it."""
+    hide = hides.hides_by_id([hide_id])[0].hide
+    job, lay = Job(hide.id, (hide,), ()), Lay(())
+    if kind == "svg":
+        return as_file(lay_svg(job, lay), "image/svg+xml", f"{hide.id}.svg")
+    if kind == "dxf":
+        return as_file(lay_dxf(job, lay), "image/vnd.dxf", f"{hide.id}.dxf")
+    return as_file(json.dumps(hide_values(hide), indent=1), "application/json", f"{hide.id}.json")
 
 
 @router.get("/hides/{hide_id}/worth")

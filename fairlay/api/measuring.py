@@ -12,8 +12,8 @@ from fairlay.api.models import JobOut
 from fairlay.api.pattern_models import FileOut
 from fairlay.core.errors import BadHide, Refused
 from fairlay.core.formats.dxf_in import read_dxf
+from fairlay.core.formats.hide_drawing import hide_in_drawing
 from fairlay.core.formats.seen_json import SeenRecord, seen_plain, shown
-from fairlay.core.formats.sort_out import sort_out
 from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.acceptance import LineTaken, RingTaken, Taken, taken
@@ -21,7 +21,6 @@ from fairlay.core.leather.by_rule import Station, outline_by_rule
 from fairlay.core.leather.looking_over import Backdrop
 from fairlay.core.leather.measured_again import carried, fit_again, was_cut
 from fairlay.core.leather.mend import painted, parted
-from fairlay.core.pattern.contour import flatten
 from fairlay.core.shapes.rings import clean_ring
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store import jobs, looking, uploads
@@ -57,14 +56,11 @@ def look_at_pictures(hide_id: int, asked: LookAtPictures) -> JobOut:
 
 @router.post("/hides/{hide_id}/drawing")
 def look_at_drawing(hide_id: int, asked: FromDrawing) -> SeenRecord:
-    """Take a hide from a digitising table's drawing (SVG or DXF): the largest outline is the hide, what lies in it are holes."""
+    """Take a hide from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has layers for them."""
     kept = uploads.upload(asked.file)
     drawing = read_svg(kept.body) if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000] else read_dxf(kept.body)
-    found = sort_out(drawing, {}, asked.unit_mm or drawing.unit_mm or 1.0)
-    if not found.pieces:
-        raise BadHide(f"{kept.name} has no closed outline", value=0, expected="the hide's outline as one closed line")
-    hide = max(found.pieces, key=lambda p: Polygon(flatten(p.contour)).area)
-    return _keep(hide_id, seen_plain("drawing", flatten(hide.contour), [flatten(w) for w in hide.windows], list(found.notes)))
+    found = hide_in_drawing(drawing, asked.unit_mm or drawing.unit_mm or 1.0)
+    return _keep(hide_id, seen_plain("drawing", found.outline, found.holes, found.notes, [(f.outline, f.severity) for f in found.flaws]))
 
 
 @router.post("/hides/{hide_id}/by-rule")

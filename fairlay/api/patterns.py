@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 import numpy as np
 from fastapi import APIRouter, Query, Response
 
+from fairlay.api.files import as_file
 from fairlay.api.models import Bounds, Circle, Created, MarkLine
 from fairlay.api.pattern_models import (
     ArticleCard,
@@ -143,17 +144,13 @@ def article_file(
     kept = articles.article_at(article_id, revision)
     name = f"{kept.article.slug}-{kept.letter}"
     if kind == "svg":
-        return _file(article_svg(kept.article), "image/svg+xml", f"{name}.svg")
+        return as_file(article_svg(kept.article), "image/svg+xml", f"{name}.svg")
     if kind == "dxf":
-        return _file(article_dxf(kept.article), "image/vnd.dxf", f"{name}.dxf")
+        return as_file(article_dxf(kept.article), "image/vnd.dxf", f"{name}.dxf")
     if kind == "json":
-        return _file(write_article(kept.article, kept.letter, kept.reason), "application/json", f"{name}.json")
+        return as_file(write_article(kept.article, kept.letter, kept.reason), "application/json", f"{name}.json")
     letters = articles.piece_letters(article_id, kept.number)
-    return _file(patterns_pdf(kept.article, letters, paper, piece or [], flesh), "application/pdf", f"{name}-{paper}.pdf")
-
-
-def _file(body: str | bytes, media: str, name: str) -> Response:
-    return Response(body, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return as_file(patterns_pdf(kept.article, letters, paper, piece or [], flesh), "application/pdf", f"{name}-{paper}.pdf")
 
 
 def _finding(f: Finding) -> FindingOut:

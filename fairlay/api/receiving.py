@@ -6,6 +6,7 @@ from dataclasses import asdict
 
 from fastapi import APIRouter, Request, Response
 
+from fairlay.api.files import as_file
 from fairlay.api.leather_models import ChangedDelivery, DeliveryOut, HidesOff, InvoiceIO, NewDelivery, ReceivedHide
 from fairlay.api.models import Created
 from fairlay.core.errors import Refused
@@ -65,7 +66,7 @@ def claim(delivery_id: int) -> Response:
         raise Refused("no hide of this lot is measured yet", value=0, expected="measured outlines to put beside the invoice")
     chosen = leather_settings()
     body = claim_pdf(d.invoice, d.check, [h.hide for h in d.hides if h.measured], chosen.shop, now().date().isoformat(), chosen.currency)
-    return _pdf(body, f"claim-{d.invoice.lot}.pdf")
+    return as_file(body, "application/pdf", f"claim-{d.invoice.lot}.pdf")
 
 
 @router.get("/tags.pdf")
@@ -75,13 +76,13 @@ def tags(ids: str, request: Request, paper: str = "A4") -> Response:
         raise Refused(f"hides {ids!r}", value=ids, expected="numbers separated by commas")
     found = hides.hides_by_id([int(part) for part in ids.split(",")])
     base = leather_settings().address or str(request.base_url)
-    return _pdf(tags_pdf([_tag(h, base.rstrip("/")) for h in found], paper), "tags.pdf")
+    return as_file(tags_pdf([_tag(h, base.rstrip("/")) for h in found], paper), "application/pdf", "tags.pdf")
 
 
 @router.get("/markers.pdf")
 def markers(count: int = 12, paper: str = "A4") -> Response:
     """Reference markers for the cutting table, at true size, one a sheet."""
-    return _pdf(markers_pdf(range(count), paper), "markers.pdf")
+    return as_file(markers_pdf(range(count), paper), "application/pdf", "markers.pdf")
 
 
 def _tag(h: RackHide, base: str) -> Tag:
@@ -94,11 +95,6 @@ def _tag(h: RackHide, base: str) -> Tag:
         f"received {h.received_on}",
     )
     return Tag(h.number, lines, f"{base}/leather/{h.id}")
-
-
-def _pdf(body: bytes, name: str) -> Response:
-    safe = "".join(c if c.isalnum() or c in "-._" else "-" for c in name)
-    return Response(body, media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{safe}"'})
 
 
 def _invoice(asked: InvoiceIO) -> Invoice:

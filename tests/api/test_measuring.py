@@ -12,6 +12,7 @@ from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from shapely.geometry import Polygon
 
+from fairlay.api.files import as_file
 from fairlay.demo.hide_tables import tables
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.work import looking
@@ -140,6 +141,22 @@ def test_a_drawing_of_a_digitising_table_is_read(workshop: TestClient) -> None:
     ]
     refused = workshop.post(f"/api/leather/hides/{hide}/drawing", json={"file": empty})
     assert refused.status_code == 422 and "no closed outline" in refused.json()["problem"]
+    # What one shop takes out, another brings in, flaws and all; names of any script make a file.
+    known = next(h for h in workshop.get("/api/leather").json() if h["number"] == "F-103")
+    for kind, media in (("svg", "image/svg+xml"), ("dxf", "image/vnd.dxf"), ("json", "application/json")):
+        out = workshop.get(f"/api/leather/hides/{known['id']}/hide.{kind}")
+        assert out.status_code == 200 and out.headers["content-type"].startswith(media) and f'filename="F-103.{kind}"' in out.headers["content-disposition"]
+        if kind == "json":
+            assert out.json()["id"] == "F-103" and len(out.json()["flaws"]) == sum(known["flaws_by_severity"])
+            continue
+        file = workshop.post("/api/ways-in/files", files={"file": (f"F-103.{kind}", out.content, media)}).json()["id"]
+        again = workshop.post(f"/api/leather/hides/{hide}/drawing", json={"file": file}).json()
+        assert again["area_m2"] == pytest.approx(known["area_m2"], rel=1e-3)
+        assert [sum(r["severity"] == s for r in again["rings"]) for s in (1, 2, 3)] == known["flaws_by_severity"]
+    assert (
+        as_file("x", "text/plain", "Lederstück 皮.svg").headers["content-disposition"]
+        == "attachment; filename=\"Lederst-ck-.svg\"; filename*=UTF-8''Lederst%C3%BCck%20%E7%9A%AE.svg"
+    )
     dxf = (FILES / "bellows.dxf").read_bytes()
     file = workshop.post("/api/ways-in/files", files={"file": ("table.dxf", dxf, "application/dxf")}).json()["id"]
     assert workshop.post(f"/api/leather/hides/{hide}/drawing", json={"file": file}).status_code == 200

@@ -99,6 +99,20 @@ def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) 
     expect(page.get_by_text("slack", exact=True)).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.locator("g[data-pull]")).to_have_count(2)
+    # Where the hands know already, tightness is drawn.
+    map_before = page.locator("svg[data-scale] title").filter(has_text="slack leather").count()
+    page.get_by_role("button", name="slack", exact=True).click()
+    box = page.locator("svg[data-scale]").bounding_box()
+    assert box is not None
+    x, y = box["x"] + 180, box["y"] + 90
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for dx, dy in ((60, 0), (90, 40), (60, 80), (0, 80), (-30, 40), (0, 0)):
+        page.mouse.move(x + dx, y + dy, steps=4)
+    page.mouse.up()
+    expect(page.locator("svg[data-scale] title").filter(has_text="slack leather")).to_have_count(map_before + 1)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("svg[data-scale] title").filter(has_text="slack leather")).to_have_count(map_before)
     page.get_by_role("button", name="7. Thickness").click()
     _press(page, 0.4, 0.2)
     page.get_by_role("button", name="Read the gauge").click()

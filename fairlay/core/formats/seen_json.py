@@ -73,13 +73,13 @@ def seen_in_pictures(found: HideSeen, picture: str) -> SeenRecord:
     )  # fmt: skip
 
 
-def seen_plain(source: Literal["drawing", "rule"], outline: Ring, holes: Sequence[Ring], advice: Sequence[str]) -> SeenRecord:
-    """Return the record of an outline ``(n, 2)`` in mm with its holes, and no picture."""
+def seen_plain(source: Literal["drawing", "rule"], outline: Ring, holes: Sequence[Ring], advice: Sequence[str], flaws: Sequence[tuple[Ring, int]] = ()) -> SeenRecord:
+    """Return the record of an outline ``(n, 2)`` in mm with its holes, and flaws as rings with a severity (0: not told), and no picture."""
     (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
     area = Polygon(outline).area - sum(Polygon(h).area for h in holes)
     return SeenRecord(
         source=source, picture=None, bounds=Frame(x0=x0 - ROUND_MM, y0=y0 - ROUND_MM, x1=x1 + ROUND_MM, y1=y1 + ROUND_MM), outline=shown(outline), holes=[shown(h) for h in holes],
-        rings=[], lines=[], area_m2=area / 1e6, markers=0, rms_mm=0.0, advice=list(advice),
+        rings=[RingSeen(outline=shown(ring), chalk="", severity=severity, sure=1.0) for ring, severity in flaws], lines=[], area_m2=area / 1e6, markers=0, rms_mm=0.0, advice=list(advice),
     )  # fmt: skip
 
 

@@ -59,11 +59,11 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
     if hide.is_roll:
         out = [f'<rect class="hide" width="{x1:.3f}" height="{hide.width_mm:.3f}"/>']
     else:
-        out = [f'<path class="hide" fill-rule="evenodd" d="{path_data([hide.outline, *hide.holes])}"/>']
-    out += [f'<path class="zone" d="{path_data(rings_of(shown))}"><title>tightness {zone.tightness}</title></path>' for zone, shown in hide.zone_regions]
-    out += [
-        f'<path class="flaw s{flaw.severity}" d="{path_data([flaw.outline])}"><title>{escape(flaw.kind)}, {SEVERITY_NAMES[flaw.severity]}</title></path>' for flaw in hide.flaws
-    ]
+        out = _layer("HIDE", [f'<path class="hide" fill-rule="evenodd" d="{path_data([hide.outline, *hide.holes])}"/>'])
+    out += _layer("ZONE", [f'<path class="zone" d="{path_data(rings_of(shown))}"><title>tightness {zone.tightness}</title></path>' for zone, shown in hide.zone_regions])
+    for severity, name in SEVERITY_NAMES.items():
+        rings = [f'<path class="flaw s{severity}" d="{path_data([f.outline])}"><title>{escape(f.kind)}, {name}</title></path>' for f in hide.flaws if f.severity == severity]
+        out += _layer(f"FLAW_{name.upper()}", rings)
     for placement, shape in hide_shapes(job, lay, hide):
         c = shape.representative_point()
         name = f"{placement.piece} {placement.copy + 1}"
@@ -74,6 +74,11 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
         if shape.area > 8000:
             out.append(f'<text x="{c.x:.1f}" y="{c.y:.1f}">{escape(name)}</text>')
     return "".join(out)
+
+
+def _layer(name: str, shapes: list[str]) -> list[str]:
+    """Shapes of one layer, named as the DXF names it, so that what reads the file can tell them apart."""
+    return [f'<g data-layer="{name}">', *shapes, "</g>"] if shapes else []
 
 
 def _mark_svg(mark: DrawnMark, points: Ring) -> str:

@@ -595,7 +595,7 @@ export interface paths {
         put?: never;
         /**
          * Look At Drawing
-         * @description Take a hide from a digitising table's drawing (SVG or DXF): the largest outline is the hide, what lies in it are holes.
+         * @description Take a hide from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has layers for them.
          */
         post: operations["look_at_drawing"];
         delete?: never;
@@ -618,6 +618,26 @@ export interface paths {
          * @description Read the thickness gauge at a place of a hide: the simulated one.
          */
         post: operations["read_gauge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/hides/{hide_id}/hide.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Out
+         * @description A hide to take elsewhere: SVG or DXF at true size, its flaws on layers by severity, or as the exchange format has it.
+         */
+        get: operations["take_out"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5879,6 +5899,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GaugeRead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hide_id: number;
+                kind: "svg" | "dxf" | "json";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Not Found */

@@ -42,6 +42,7 @@ function OneHide({ id }: { id: number }) {
   const [chosen, setChosen] = useState<string | null>(null)
   const [tool, setTool] = useState<Tool | null>(null)
   const [ends, setEnds] = useState<Ends>({})
+  const [zone, setZone] = useState<number | null>(null)
   const [cutAt, setCutAt] = useState<number | null>(null)
   const [stroke, setStroke] = useState<At[]>([])
   const [brush, setBrush] = useState(40)
@@ -54,7 +55,7 @@ function OneHide({ id }: { id: number }) {
   const step = at ?? known.steps.find((s) => !s.done)?.step ?? 'backbone'
   const mirrored = tab === 'look' && step === 'flesh'
   const ringing = tab === 'look' && RINGED.includes(step)
-  const drawing = tab === 'look' && ((ringing && chosen === null && ring?.closed !== true) || (step === 'backbone' && tool !== null && tool !== 'ends'))
+  const drawing = tab === 'look' && ((ringing && chosen === null && ring?.closed !== true) || (step === 'backbone' && tool !== null && tool !== 'ends') || (step === 'pull' && zone !== null))
   /** The flesh side is shown mirrored: what is pressed is turned back to the grain side. */
   const onGrain = (p: Place): At => [mirrored ? known.bounds.x1 - p.x : p.x, p.y]
   /** A ring is chosen where rings are drawn; elsewhere pressing one leads there, unless the press means something else. */
@@ -67,6 +68,14 @@ function OneHide({ id }: { id: number }) {
       if (kind === 'down') setRing({ points: [p], step, closed: false })
       else if (ring && kind === 'move') setRing({ ...ring, points: thinned([...ring.points, p], 3) })
       else if (ring && kind === 'up') setRing(ring.points.length > 5 ? { ...ring, closed: true } : null)
+    } else if (step === 'pull' && zone !== null) {
+      if (kind === 'down') setStroke([p])
+      else if (kind === 'move' && stroke.length) setStroke(thinned([...stroke, p], 5))
+      else if (kind === 'up' && stroke.length) {
+        if (stroke.length > 5) change.mutate({ zone: { outline: stroke, tightness: zone, stretch_deg: 90 } })
+        setStroke([])
+        setZone(null)
+      }
     } else if (step === 'pull' && kind === 'up') setPull({ x: p[0], y: p[1] })
     else if (step === 'thickness' && kind === 'up') setReading({ x: p[0], y: p[1] })
     else if (step === 'backbone' && tool === 'ends' && kind === 'up') {
@@ -114,7 +123,7 @@ function OneHide({ id }: { id: number }) {
                 {tab === 'worth' && <WorthMarks id={id} scale={scale} />}
                 {tab === 'history' && cutAt !== null && <path d={`M${cutAt},${-14 / scale}V${known.bounds.y1 + 14 / scale}`} stroke="#ffd76a" strokeWidth={3 / scale} strokeDasharray={`${10 / scale} ${6 / scale}`} pointerEvents="none" />}
                 {ring && ringing && <path d={`M${ring.points.map((p) => p.join(',')).join('L')}${ring.closed ? 'Z' : ''}`} fill={ring.closed ? '#ffd76a' : 'none'} fillOpacity={0.3} stroke="#ffd76a" strokeWidth={3 / scale} pointerEvents="none" />}
-                {stroke.length > 0 && <path d={`M${stroke.map((p) => p.join(',')).join('L')}`} fill="none" stroke={tool === 'off' ? '#ffb4a6' : '#ffd76a'} strokeOpacity={0.7} strokeWidth={tool === 'cut' ? 3 / scale : brush} strokeLinecap="round" strokeLinejoin="round" pointerEvents="none" />}
+                {stroke.length > 0 && <path d={`M${stroke.map((p) => p.join(',')).join('L')}`} fill="none" stroke={tool === 'off' ? '#ffb4a6' : '#ffd76a'} strokeOpacity={0.7} strokeWidth={tool === 'cut' || step === 'pull' ? 3 / scale : brush} strokeLinecap="round" strokeLinejoin="round" pointerEvents="none" />}
                 {ends.tail && <circle cx={ends.tail[0]} cy={ends.tail[1]} r={8 / scale} fill="#ffd76a" />}
                 {pull && step === 'pull' && <circle cx={pull.x} cy={pull.y} r={14 / scale} fill="none" stroke="#ffd76a" strokeWidth={3 / scale} />}
                 {reading && step === 'thickness' && <circle cx={reading.x} cy={reading.y} r={10 / scale} fill="none" stroke="#ffd76a" strokeWidth={3 / scale} />}
@@ -137,7 +146,7 @@ function OneHide({ id }: { id: number }) {
               { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
               { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
               { key: '0', does: 'see the whole hide', act: () => view.current?.whole() },
-              { key: 'Escape', shown: 'Esc', does: 'leave what was begun, or go back to the rack', act: () => { if (ring || pull || reading || chosen || tool || cutAt !== null) { setCutAt(null); setRing(null); setPull(null); setReading(null); setChosen(null); setTool(null) } else void go('/leather') } },
+              { key: 'Escape', shown: 'Esc', does: 'leave what was begun, or go back to the rack', act: () => { if (ring || pull || reading || chosen || tool || zone !== null || cutAt !== null) { setZone(null); setCutAt(null); setRing(null); setPull(null); setReading(null); setChosen(null); setTool(null) } else void go('/leather') } },
             ]} />
           </span>
         </div>
@@ -150,10 +159,10 @@ function OneHide({ id }: { id: number }) {
           <Trouble error={hide.error ?? change.error} onPaper />
           {tab === 'look' && (
             <>
-              <StepHead known={known} step={step} onStep={(s) => { setAt(s); setChosen(null); setTool(null); change.reset() }} />
+              <StepHead known={known} step={step} onStep={(s) => { setAt(s); setChosen(null); setTool(null); setZone(null); change.reset() }} />
               {step === 'backbone' && <OutlinePanel known={known} tool={tool} ends={ends} brush={brush} onBrush={setBrush} onTool={(t) => { setTool(t === tool ? null : t); setEnds({}) }} onChange={(c) => { change.mutate(c) }} />}
               {ringing && <FlawPanel known={known} step={step} draft={ring} chosen={chosen} onDraft={setRing} onChoose={setChosen} onChange={changeOr} />}
-              {step === 'pull' && <PullPanel known={known} draft={pull} onDraft={setPull} onChange={changeOr} />}
+              {step === 'pull' && <PullPanel known={known} draft={pull} zone={zone} onZone={setZone} onDraft={setPull} onChange={changeOr} />}
               {step === 'thickness' && <GaugePanel known={known} draft={reading} onDraft={setReading} onChange={changeOr} />}
               <StepNote key={step} known={known} step={step} busy={change.isPending} onChange={(c) => { change.mutate(c) }} onDone={next} />
             </>

@@ -8,6 +8,8 @@ import { LengthField, TextField, Tick } from '../../parts/fields'
 import { dayOf } from '../../parts/units'
 import type { Change, Known } from './hide'
 
+const FILES = [['svg', 'SVG'], ['dxf', 'DXF'], ['json', 'JSON']] as const
+
 /** What was done with a hide, newest first, and what it was before it was cut; a straight cut made here. */
 export function HistoryPanel({ id, known, cutAt, onCutAt, onChange }: { id: number; known: Known; cutAt: number | null; onCutAt: (mm: number | null) => void; onChange: (change: Change) => void }) {
   const events = useQuery({ queryKey: ['hide', id, 'history', known.version], queryFn: () => told(api.GET('/api/leather/hides/{hide_id}/history', { params: { path: { hide_id: id } } })) })
@@ -38,6 +40,7 @@ export function HistoryPanel({ id, known, cutAt, onCutAt, onChange }: { id: numb
           </div>
         </div>
       )}
+      <p className="mt-3 text-[15px]">Take it elsewhere, at true size: {FILES.map(([kind, words], i) => <span key={kind}>{i > 0 && ', '}<a className="inline-block min-h-9 content-center underline" href={`/api/leather/hides/${id}/hide.${kind}`}>{words}</a></span>)}.</p>
       {events.isPending ? <Waiting what="its history" /> : <Trouble error={events.error} onPaper />}
       <ol className="mt-3">
         {events.data?.map((e, i) => (

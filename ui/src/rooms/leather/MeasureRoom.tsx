@@ -143,7 +143,7 @@ function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }
   return (
     <section className="docket torn px-6 pt-4 pb-5">
       <h2 className="font-stamp text-xl font-bold">From a digitising table</h2>
-      <p className="mt-1">Its SVG or DXF: the largest closed outline is the hide, what lies inside it are holes.</p>
+      <p className="mt-1">Its SVG or DXF: the largest closed outline is the hide, what lies inside it are holes. Rings on layers named for flaws (as FLAW_UNSOUND, or defect 2) come along.</p>
       <Button className="mt-2 min-h-12" disabled={read.isPending} onClick={() => picker.current?.click()}>{read.isPending ? 'Reading it …' : 'Bring in a drawing'}</Button>
       <input ref={picker} type="file" accept=".svg,.dxf" className="hidden" aria-label="Drawing of the hide" onChange={(e) => { const file = e.target.files?.[0]; if (file) read.mutate(file); e.target.value = '' }} />
       <Trouble error={read.error} onPaper />

@@ -5,16 +5,25 @@ import { plural, useUnits } from '../../parts/units'
 import { newId, type Change, type Known } from './hide'
 
 export interface DraftPull { x: number; y: number; along?: number; across?: number; between?: number | null }
-interface Shown { known: Known; draft: DraftPull | null; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, failed?: () => void) => void }
+interface Shown { known: Known; draft: DraftPull | null; zone: number | null; onZone: (tightness: number | null) => void; onDraft: (draft: DraftPull | null) => void; onChange: (change: Change, failed?: () => void) => void }
+
+const CLASSES = ['tight', 'firm', 'loose', 'slack'] as const
 
 /** Pull tests: press a place, read how far the dots came apart; the map of tightness follows. */
-export function PullPanel({ known, draft, onDraft, onChange }: Shown) {
+export function PullPanel({ known, draft, zone, onZone, onDraft, onChange }: Shown) {
   const units = useUnits()
   const [tight, firm, loose] = known.limits
   return (
     <div className="mt-3">
       {draft ? <NewPull draft={draft} onDraft={onDraft} onChange={onChange} /> : (
         <p className="text-ink-soft">Press where you pull. <button type="button" className="min-h-9 underline" onClick={() => { onDraft({ x: known.bounds.x1 / 2, y: known.bounds.y1 / 2 }) }}>Or by figures.</button> Up to {tight} mm is tight, {firm} firm, {loose} loose, more slack.</p>
+      )}
+      {!draft && (
+        <div className="mt-2" role="group" aria-label="Draw tightness by hand">
+          <p className="text-[13px] text-ink-soft">Or draw it, where your hands know already:</p>
+          <div className="mt-1 grid grid-cols-4 gap-1">{CLASSES.map((name, i) => <Button key={name} className="px-1" look={zone === i + 1 ? 'stop' : 'paper'} aria-pressed={zone === i + 1} onClick={() => { onZone(zone === i + 1 ? null : i + 1) }}>{name}</Button>)}</div>
+          {zone !== null && <p role="status" className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">Draw round the {CLASSES[zone - 1]} leather on the hide.</p>}
+        </div>
       )}
       <h3 className="mt-3 font-semibold">{known.pulls.length ? plural(known.pulls.length, 'pull test') : 'No pull test yet: what is drawn is the usual map'}</h3>
       <ul className="mt-1">
