@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from shapely.affinity import scale
-from shapely.geometry import Point, Polygon, box
+from shapely.geometry import LineString, Point, Polygon, box
 
 from fairlay.core.errors import BadHide
 from fairlay.core.leather.backbone import backbone_of
@@ -34,6 +34,10 @@ def test_a_usual_outline_has_its_area_and_lies_at_the_corner(kind: str, area: fl
 
 def test_a_whole_hide_is_two_sides_back_to_back() -> None:
     ring = usual_outline("whole", 4.4)
+    (x0, y0), (x1, y1) = ring.min(axis=0), ring.max(axis=0)
+    assert Polygon(ring).covers(LineString([(x0 + 20, (y0 + y1) / 2), (x1 - 20, (y0 + y1) / 2)])), "they hang together along the whole backbone"
+    upper, lower = (Polygon(ring).intersection(box(x0, y, x1, y + (y1 - y0) / 2)).area for y in (y0, (y0 + y1) / 2))
+    assert upper == pytest.approx(lower, rel=1e-3)
     shape = Polygon(ring)
     middle = ring[:, 1].max() / 2
     turned = scale(shape, 1, -1, origin=(0, middle))
@@ -95,6 +99,23 @@ def test_the_backbone_is_the_long_straight_edge(seed: int, turn: float) -> None:
     # The rest of the leather lies to one side of it.
     off = (turned - tail) @ np.array([-(neck - tail)[1], (neck - tail)[0]]) / np.hypot(*(neck - tail))
     assert min(np.abs(off.max()), np.abs(off.min())) < 40
+
+
+@pytest.mark.parametrize("turn", [0.0, 4.0, -37.0, 61.0, 88.0])
+def test_a_whole_hide_folds_on_its_backbone(turn: float) -> None:
+    rng = np.random.default_rng(8)
+    whole = usual_outline("whole", 4.4)
+    # No two sides of a beast are quite alike.
+    uneven = whole + np.stack([np.zeros(len(whole)), 25 * np.sin(np.linspace(0, 9, len(whole))) + rng.normal(0, 2, len(whole))], axis=1)
+    t = np.radians(turn)
+    turned = uneven @ np.array([[np.cos(t), np.sin(t)], [-np.sin(t), np.cos(t)]])
+    tail, neck = backbone_of(turned, "whole")
+    way = np.degrees(np.arctan2(neck[1] - tail[1], neck[0] - tail[0]))
+    assert tail[0] <= neck[0] and abs((way - turn + 90) % 180 - 90) < 3
+    assert np.hypot(*(neck - tail)) == pytest.approx(np.ptp(whole[:, 0]), rel=0.03)
+    side = np.array([-(neck - tail)[1], (neck - tail)[0]]) / np.hypot(*(neck - tail))
+    off = (turned - tail) @ side
+    assert abs(off.max() + off.min()) < 0.06 * np.ptp(off), "it runs down the middle"
 
 
 def test_an_outline_by_rule_goes_through_its_stations() -> None:

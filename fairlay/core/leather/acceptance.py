@@ -78,7 +78,7 @@ def taken(before: LookingOver, asked: Taken) -> LookingOver:
     elif fit is not None:
         tail, neck = ends_before(before, fit)
     else:
-        tail, neck = map(_end, backbone_of(outline))
+        tail, neck = map(_end, backbone_of(outline, before.kind))
     # An arrow comes with the hide into its own place as a pull test does: by its middle and its way.
     marks = [PullTest(f"a{i}", float(p[:, 0].mean()), float(p[:, 1].mean()), 0.0, 1.0, _way(p)) for i, p in enumerate(arrows)]
     laid = looking_over.placed(replace(made, pulls=[*made.pulls, *marks]), tail, neck, turn_over=asked.flesh_up)

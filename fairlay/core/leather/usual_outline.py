@@ -18,6 +18,8 @@ SIDE: Final = [
     (0.30, 0.80), (0.262, 0.85), (0.235, 0.955), (0.195, 1.0), (0.155, 0.95), (0.115, 0.84), (0.055, 0.72), (0.018, 0.58), (0.03, 0.43), (0.0, 0.27), (0.004, 0.14),
 ]  # fmt: skip
 """A side as shares of length and depth: backbone along y = 0, tail at x = 0, shanks reaching down."""
+BACKBONE: Final = [(0.0, 0.0), (0.16, 0.0), (0.40, 0.0), (0.64, 0.0), (0.82, 0.0), (1.0, 0.0)]
+"""Where the two sides of a whole hide hang together, in place of the first six points of a side."""
 SHOULDER: Final = [(0.0, 0.02), (0.3, 0.0), (0.7, 0.015), (1.0, 0.07), (0.97, 0.35), (1.0, 0.6), (0.9, 0.86), (0.74, 1.0), (0.6, 0.93), (0.35, 0.9), (0.0, 0.96)]
 BEND: Final = [(0.0, 0.03), (0.08, 0.0), (0.5, 0.004), (1.0, 0.0), (1.0, 0.93), (0.7, 1.0), (0.4, 0.985), (0.12, 0.93), (0.02, 0.75), (0.0, 0.4)]
 OFFCUT: Final = [(0.0, 0.0), (0.55, 0.02), (1.0, 0.0), (0.98, 0.6), (0.8, 0.72), (0.62, 1.0), (0.3, 0.9), (0.04, 0.97)]
@@ -31,9 +33,10 @@ def usual_outline(kind: str, area_m2: float) -> Ring:
     if not 0.001 <= area_m2 <= 30:
         raise BadHide(f"an area of {area_m2:g} m2", value=area_m2, expected="0.001 to 30 m2")
     if kind == "whole":
-        half = usual_outline("side", area_m2 / 2)
-        both = Polygon(half).buffer(0).union(Polygon(half * [1, -1]).buffer(0)).buffer(0.5)
-        ring = np.asarray(max(getattr(both, "geoms", [both]), key=lambda p: p.area).exterior.coords)[:-1]
+        half = through(np.array([*BACKBONE, *SIDE[6:]]) * [SHAPES["side"][1], 1.0], 5)
+        half[:, 1] = np.where(half[:, 1] < 0.02, -0.001, half[:, 1])
+        both = Polygon(half).buffer(0).union(Polygon(half * [1, -1]).buffer(0))
+        ring = np.asarray(max(pieces_of(both), key=lambda p: p.area).exterior.coords)[:-1]
     elif kind in SHAPES:
         shares, ratio = SHAPES[kind]
         ring = through(np.array(shares) * [ratio, 1.0], 5)
