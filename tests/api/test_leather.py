@@ -142,6 +142,30 @@ def test_measured_area_is_money(workshop: TestClient) -> None:
     assert f"claim-{d['invoice']['lot']}.pdf" in claim.headers["content-disposition"]
 
 
+def test_what_never_came_is_claimed_once_no_more_is_coming(workshop: TestClient) -> None:
+    d = delivery(workshop, 21.0, 22.0, area=64.5, hides=3)
+    assert (d["out_hides"], d["out_m2"]) == (1, pytest.approx(21.5 * 0.09290304)) and not d["claim"]
+    assert workshop.get(f"/api/leather/deliveries/{d['id']}/claim.pdf").status_code == 409, "nothing to claim yet"
+    path = f"/api/leather/deliveries/{d['id']}"
+    assert workshop.put(path, json={"invoice": d["invoice"], "note": "the third is lost", "closed": True}).status_code == 204
+    closed = workshop.get(path).json()
+    assert closed["claim"] and closed["words"].startswith("1 of its hides never came; short by 33.3%") and closed["claim_money"] == pytest.approx(21.5 * 8.4)
+    assert workshop.get(path + "/claim.pdf").status_code == 200, "what never came is claimed though no hide is measured"
+    first = d["hides"][0]["id"]
+    by_rule(workshop, first)
+    outline = room(workshop, first)["seen"]["outline"]
+    assert workshop.post(f"/api/leather/hides/{first}/accept", json={"outline": outline}).status_code == 200
+    both = workshop.get(path).json()
+    assert both["claim_money"] == pytest.approx(21.5 * 8.4 - both["off_money"]) and "(1 of 2 hides measured)" in both["words"]
+    assert workshop.get(path + "/claim.pdf").content.startswith(b"%PDF-")
+    assert workshop.put(path, json={"invoice": d["invoice"], "note": "", "closed": False}).status_code == 204
+    assert "never came" not in workshop.get(path).json()["words"], "more is coming in again"
+    over = delivery(workshop, 21.0, 22.0, area=40.0, hides=1)
+    assert over["out_hides"] == -1 and over["out_m2"] == pytest.approx(-3 * 0.09290304) and not over["claim"]
+    bad = workshop.post("/api/leather/deliveries", json={"invoice": {**LOT, "lot": "T-bad", "hides": -1}})
+    assert bad.status_code == 422 and "hides" in bad.json()["problem"]
+
+
 def test_tags_and_markers_are_printed(workshop: TestClient) -> None:
     d = delivery(workshop, 20.0, 21.0)
     ids = ",".join(str(h["id"]) for h in d["hides"])

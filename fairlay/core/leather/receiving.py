@@ -142,7 +142,7 @@ def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float 
     off = got - bought
     out_hides, out_m2 = _still_out(invoice, rows)
     never_m2 = max(0.0, out_m2) if closed else 0.0
-    short_m2, of_m2 = never_m2 - off, bought + never_m2
+    short_m2, of_m2 = never_m2 - off, (bought if known else sum(r.invoice_m2 for r in rows)) + never_m2
     share = short_m2 / of_m2 if of_m2 else 0.0
     claim = share > tolerance
     words = []
