@@ -132,7 +132,9 @@ def _distance(log: Raster, middle: Raster, cover: Raster) -> Raster:
     # The brightness that explains a place best, held within what shadow can do.
     lift = np.clip((off @ (weight @ ones)) / float(ones @ weight @ ones), *SHADOW_LOG)
     rest = off - lift[..., None]
-    return np.asarray(np.sqrt(np.maximum(np.einsum("...i,ij,...j->...", rest, weight, rest), 0.0)), np.float32)
+    # By the root of the weight, the distance is a length: x' W x = |R x|^2 where W = R' R.
+    even = cv2.transform(rest, np.linalg.cholesky(weight.astype(np.float64)).T.astype(np.float32))
+    return np.asarray(np.sqrt((even * even).sum(axis=2)), np.float32)
 
 
 def _leather(far: Raster, step: float, top: TableTop) -> NDArray[np.uint8]:

@@ -18,6 +18,7 @@ export interface ViewHandle {
 export interface At { x: number; y: number }
 
 const TAPE = 26
+const PRESS_PX = 7
 const ORIGIN: At = { x: 0, y: 0 }
 
 /** Where a pointer is, in the mm of the drawing it is over. */
@@ -51,6 +52,7 @@ export function HideView({ bounds, handle, label, children, held = false, centre
   const [view, setView] = useState<ZoomTransform>(zoomIdentity)
   const { x0, y0, x1, y1 } = bounds
   const heldNow = useRef(held)
+  const pressed = useRef<[number, number]>([0, 0])
   useEffect(() => { heldNow.current = held }, [held])
 
   useEffect(() => {
@@ -87,7 +89,10 @@ export function HideView({ bounds, handle, label, children, held = false, centre
   })
 
   const drawn = onPointer && {
-    tabIndex: 0, onPointerDown: (event: ReactPointerEvent<SVGSVGElement>) => { leave(); told('down', onPointer)(event) }, onPointerMove: told('move', onPointer), onPointerUp: told('up', onPointer),
+    tabIndex: 0, onPointerMove: told('move', onPointer),
+    onPointerDown: (event: ReactPointerEvent<SVGSVGElement>) => { leave(); pressed.current = [event.clientX, event.clientY]; told('down', onPointer)(event) },
+    // Who dragged the view has not pressed a place.
+    onPointerUp: (event: ReactPointerEvent<SVGSVGElement>) => { if (held || Math.hypot(event.clientX - pressed.current[0], event.clientY - pressed.current[1]) < PRESS_PX) told('up', onPointer)(event) },
     onKeyDown, onBlur: leave, onFocus: (event: ReactFocusEvent<SVGSVGElement>) => { if (event.currentTarget.matches(':focus-visible')) take() },
   }
   return (
