@@ -70,8 +70,8 @@ export function DeliveryRoom() {
           <Button look="bench" onClick={() => { setChanging(d.invoice) }}>Change the invoice</Button>
           <Button look="bench" onClick={() => { change.mutate({ invoice: d.invoice, closed: !d.closed }) }}>{d.closed ? 'More is coming in' : 'All of it is here'}</Button>
           {d.hides.length > 0 && <a className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10" href={`/api/leather/tags.pdf?ids=${d.hides.map((h) => h.id).join(',')}`}>Print {plural(d.hides.length, 'tag')}</a>}
-          {here && <span className="self-center text-sm text-chalk-dim">Their codes open on this computer alone: <Link className="underline" to="/leather/chalk">give the shop’s address</Link>.</span>}
           {(d.measured > 0 || d.claim) && <a className={`inline-flex min-h-11 items-center rounded-sm px-4 ${d.claim ? 'bg-brass font-semibold text-ink' : 'border border-chalk/40 hover:bg-chalk/10'}`} href={`/api/leather/deliveries/${d.id}/claim.pdf`}>{d.claim ? 'Print the claim' : 'Print the measured areas'}</a>}
+          {here && <span className="self-center text-sm text-chalk-dim">Their codes open on this computer alone: <Link className="underline" to="/leather/chalk">give the shop’s address</Link>.</span>}
         </div>
       )}
       {!d.closed && (

@@ -185,7 +185,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                   </button>
                 </div>
                 {i === at && (
-                  <div className="grid grid-cols-[140px_1fr] gap-2 pb-2 pl-8">
+                  <div className="grid grid-cols-[122px_1fr] gap-2 pb-2 pl-8">
                     <Choice label="What is it?" value={r.kind} options={FLAW_KINDS.map((k) => [k, k] as const)} onChange={(kind) => { ringAt(i, { kind }) }} />
                     <Choice label="How bad is it?" value={String(r.severity)} options={[['0', 'as its kind suggests'], ...SEVERITIES.map(([n, words]) => [String(n), words] as const)]} onChange={(s) => { ringAt(i, { severity: Number(s), taken: true, doubted: false }) }} />
                   </div>
