@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -155,7 +156,13 @@ class SimulatedHideCamera:
         """Return a picture of the table it is over. Raises Unavailable where it is over none."""
         if self.at not in self.tables:
             raise Unavailable("nothing lies under the camera", expected="one of " + ", ".join(self.tables))
-        return encoded(render_hide(self.tables[self.at][self.shot]))
+        return _taken(self.tables[self.at][self.shot])
+
+
+@lru_cache(maxsize=12)
+def _taken(scene: HideScene) -> Picture:
+    """A picture of a scene; nothing moves on a simulated table, so one that was taken is not rendered again."""
+    return encoded(render_hide(scene))
 
 
 def _px(points: NDArray[np.float64]) -> NDArray[np.int32]:
