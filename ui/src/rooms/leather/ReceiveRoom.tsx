@@ -52,7 +52,7 @@ export function ReceiveRoom() {
             <Link to={`/leather/receive/${d.id}`} className="docket grid grid-cols-[190px_1fr_auto] items-baseline gap-x-6 px-5 py-3 hover:bg-white">
               <span className="figure text-xl font-bold">{d.invoice.lot}</span>
               <span>{d.invoice.mill}: {d.invoice.colour} {d.invoice.material}, {units.thickness(d.invoice.thickness_mm)}, grade {d.invoice.grade}</span>
-              <span className="text-ink-soft">{dayOf(d.received_on)}{d.closed ? '' : d.out_hides > 0 ? `, ${d.out_hides} still to come` : ', still coming in'}</span>
+              <span className="text-ink-soft">{dayOf(d.received_on)}{d.closed ? '' : d.out_hides > 0 ? `, ${d.out_hides} still to come` : d.invoice.hides > 0 ? ', all of it counted' : ', still coming in'}</span>
               <span>{plural(d.hides.length, 'hide')}, {d.measured} measured</span>
               <span className={d.claim ? 'font-semibold text-unsound' : 'text-ink-soft'}>{d.words}</span>
               {d.claim && <span className="font-semibold text-unsound">to claim</span>}
