@@ -150,9 +150,9 @@ def shape_values(hide: Hide) -> dict[str, Any]:
     return {key: values[key] for key in values if key not in ("id", "kind", "cost_per_m2")}
 
 
-def note(hide_id: int, kind: str, words: str, before: Any = None, made: int | None = None) -> None:
-    """Write in a hide's history."""
-    HideEventRow.create(hide=hide_id, kind=kind, words=words[:255], before=before, made=made, created_at=now())
+def note(hide_id: int, kind: str, words: str, before: Any = None, made: int | None = None, state: str | None = None) -> None:
+    """Write in a hide's history; ``state``: what it was before a cut made it part used."""
+    HideEventRow.create(hide=hide_id, kind=kind, words=words[:255], before=before, made=made, state=state, created_at=now())
 
 
 @connected

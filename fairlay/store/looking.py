@@ -65,7 +65,7 @@ def change(hide_id: int, act: Callable[[LookingOver], LookingOver], words: str, 
         row.seen = None
     elif after == before:
         return int(row.version)
-    note(hide_id, kind, words, looking_values(before))
+    note(hide_id, kind, words, looking_values(before), state=row.state if kind == "cut" else None)
     _forget_old(hide_id)
     if kind == "cut":
         row.state = "part used"
@@ -89,7 +89,7 @@ def cut_off(hide_id: int, line: Points, words: str) -> tuple[int, int]:
     about = About(row.material, row.mill, row.colour, row.tannage, row.temper, row.thickness_mm, row.grade, "looked over" if enough else "received", row.received_on, row.finish)
     hide = as_hide(off, number, edge_margin_mm=kept.hide.edge_margin_mm, cost_per_m2=row.cost_per_m2, limits=leather_settings().limits)
     made = add_hide(hide, about, off, f"cut off {row.number}")
-    note(hide_id, "cut", f"{words}; {number} came off", looking_values(before), made)
+    note(hide_id, "cut", f"{words}; {number} came off", looking_values(before), made, row.state)
     _forget_old(hide_id)
     row.state = "part used"
     return _keep(row, after), made
@@ -112,8 +112,10 @@ def undo(hide_id: int) -> int:
     if event.made_id is not None:
         _whole_again(event.made)
     event.delete_instance()
-    if event.kind == "cut" and row.state == "part used" and not HideEventRow.select().where(HideEventRow.hide == hide_id, HideEventRow.kind == "cut").exists():
-        row.state = "received"
+    if event.kind == "cut" and row.state == "part used":
+        # Cuts from before states were kept leave a hide received, unless an older cut still stands.
+        cut_before = HideEventRow.select().where(HideEventRow.hide == hide_id, HideEventRow.kind == "cut").exists()
+        row.state = event.state or ("part used" if cut_before else "received")
     note(hide_id, "undone", f"undone: {words}")
     return _keep(row, before)
 

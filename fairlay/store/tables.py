@@ -92,13 +92,14 @@ class HideRow(Table):
 
 
 class HideEventRow(Table):
-    """What was done with a hide; ``before`` is what was known of it until then, where that changed; ``made`` the offcut it put on the rack."""
+    """What was done with a hide; ``before`` is what was known of it until then, where that changed; ``made`` the offcut a cut put on the rack, ``state`` what the hide was before it."""
 
     hide = peewee.ForeignKeyField(HideRow, backref="events", on_delete="CASCADE")
     kind = peewee.CharField(32)
     words = peewee.CharField(255)
     before = Json(null=True)
     made = peewee.ForeignKeyField(HideRow, backref="+", null=True, on_delete="SET NULL")
+    state = peewee.CharField(16, null=True)
     created_at = peewee.DateTimeField()
 
     class Meta:

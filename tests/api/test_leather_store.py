@@ -16,7 +16,7 @@ from fairlay.core.errors import BadHide, NotFound, Refused
 from fairlay.core.lay.card import card_of
 from fairlay.core.leather import Hide
 from fairlay.core.leather.gauge import GaugeReading
-from fairlay.core.leather.looking_over import LookingOver, RingedFlaw, begun, with_flaw, with_reading, with_step
+from fairlay.core.leather.looking_over import LookingOver, RingedFlaw, begun, cut_along, with_flaw, with_reading, with_step
 from fairlay.core.leather.receiving import Invoice
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.core.pattern import Piece
@@ -224,6 +224,23 @@ def test_fair_ground_is_reckoned_once_for_each_state_of_a_hide(workshop: TestCli
     (marked,) = (h for h in hides.rack() if h.id == hide.id)
     now = fair.fair_of([fair.Asked([marked], [panel, tab], Policy())])[hide.id]
     assert asked == [1, 1, 2] and first[needs_of(panel)] - now[needs_of(panel)] == pytest.approx(1600, abs=1) and now[needs_of(tab)] == pytest.approx(first[needs_of(panel)], abs=1)
+
+
+def test_a_cut_that_is_undone_leaves_the_hide_kept_as_it_was(workshop: TestClient) -> None:
+    hide = side()
+    hides.set_state([hide], "kept")
+    for racked in (False, True):
+        line = [[900.0, -50.0], [900.0, 3000.0]]
+        if racked:
+            looking.cut_off(hide, line, "cut for B-29")
+        else:
+            looking.change(hide, lambda k: cut_along(k, [[900.0, -50.0], [900.0, 3000.0]])[0], "cut for B-29", "cut")
+        looking.change(hide, lambda k: cut_along(k, [[500.0, -50.0], [500.0, 3000.0]])[0], "cut across", "cut")
+        states = []
+        for _ in range(2):
+            states.append(hides.hides_by_id([hide])[0].state)
+            looking.undo(hide)
+        assert states == ["part used", "part used"] and hides.hides_by_id([hide])[0].state == "kept"
 
 
 def test_two_people_at_two_lorries_number_hides_one_after_the_other(workshop: TestClient) -> None:

@@ -38,6 +38,14 @@ def test_only_hides_that_were_measured_count() -> None:
     assert check_lot(LOT, []).measured == 0
 
 
+def test_what_never_came_is_a_share_of_the_whole_lot_and_hides_no_short_hide() -> None:
+    lot = replace(LOT, unit="m2", area=10.0, hides=5)
+    one = check_lot(lot, [HideReceived("a", 2.0, 1.9), *(HideReceived(str(i), 2.0) for i in range(3))], closed=True)
+    assert "1 of its hides never came; short by 21.0%" in one.words and one.claim_money == pytest.approx(2.1 * lot.price)
+    little = check_lot(replace(lot, area=8.05, hides=4), [HideReceived("a", 2.0, 1.9), *(HideReceived(str(i), 2.0) for i in range(3))], closed=True)
+    assert little.claim and "short by 5.0%" in little.words and little.claim_money == pytest.approx(0.15 * lot.price), "the hide that was measured is short by itself"
+
+
 @pytest.mark.parametrize(
     ("stated", "closed", "hides", "out", "claim", "words"),
     [

@@ -134,12 +134,15 @@ def claim_pdf(invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: st
     words(f"Lot {invoice.lot} of {invoice.mill}: measured area", 18, 16, bold)
     y -= 7
     words(
-        f"{shop + ', ' if shop else ''}{day}. {invoice.material}, {invoice.tannage}, {invoice.colour}, {invoice.thickness_mm:g} mm, grade {invoice.grade}; {invoice.price:.2f} {currency} per {'m²' if invoice.unit == 'm2' else 'ft²'}.",
+        f"{shop + ', ' if shop else ''}{day}. {invoice.material}, {invoice.tannage}, {invoice.colour}, {invoice.thickness_mm:g} mm, grade {invoice.grade}; {f'{invoice.price:.2f} {currency}'.strip()} per {'m²' if invoice.unit == 'm2' else 'ft²'}.",
         18,
     )
     y -= 5
-    words("Areas were measured by the shop from pictures with reference markers, or by rule; each outline below is to one scale.", 18)
-    y -= 9
+    words("Areas were measured by the shop from pictures with reference markers, or by rule; outlines are to one scale.", 18)
+    y -= 8
+    for heading, x in (("hide", 18), ("invoiced", 48), ("measured", 74), ("difference", 100), ("of it", 124), ("in money", 142)):
+        words(heading, x, 8)
+    y -= 6
     for row in check.hides:
         if y < 40:
             canvas.showPage()
@@ -159,12 +162,9 @@ def claim_pdf(invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: st
         canvas.showPage()
         y = h - 30.0
     canvas.line(18 * mm, (y + 6) * mm, (w - 18) * mm, (y + 6) * mm)
-    words(
-        f"The lot: {check.invoice_m2:.3f} m² invoiced of what was measured, {check.measured_m2:.3f} m² found, {check.off_m2:+.3f} m² or {check.off_share:+.1%}: {check.off_money:+.2f} {currency}",
-        18,
-        10,
-        bold,
-    )
+    words(f"Of what was measured {check.invoice_m2:.3f} m² were invoiced, {check.measured_m2:.3f} m² found:", 18, 10, bold)
+    y -= 6
+    words(f"{check.off_m2:+.3f} m², {check.off_share:+.1%}, {check.off_money:+.2f} {currency}", 18, 10, bold)
     y -= 6
     if check.never_m2:
         of = f"{check.out_hides} hide{'s' if check.out_hides > 1 else ''}, " if check.out_hides > 0 else ""

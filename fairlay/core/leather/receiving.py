@@ -142,14 +142,15 @@ def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float 
     off = got - bought
     out_hides, out_m2 = _still_out(invoice, rows)
     never_m2 = max(0.0, out_m2) if closed else 0.0
-    short_m2, of_m2 = never_m2 - off, (bought if known else sum(r.invoice_m2 for r in rows)) + never_m2
+    # What never came is short of the whole lot, what measured short of the hides that were measured.
+    short_m2, of_m2 = never_m2 - off, bought if known and not never_m2 else sum(r.invoice_m2 for r in rows) + never_m2
     share = short_m2 / of_m2 if of_m2 else 0.0
-    claim = share > tolerance
+    claim = max(share, -off / bought if bought else 0.0) > tolerance
     words = []
     if never_m2:
         words.append(f"{f'{out_hides} of its hides' if out_hides > 0 else f'{never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows)):.1%} of its area'} never came")
     if claim:
-        words.append(f"short by {share:.1%}, more than the {tolerance:.1%} allowed: a claim of {short_m2 * per:.2f}")
+        words.append(f"short by {max(share, -off / bought if bought else 0.0):.1%}, more than the {tolerance:.1%} allowed: a claim of {short_m2 * per:.2f}")
     elif known:
         words.append(f"{'over' if share <= 0 else 'short'} by {abs(share):.1%}, within the {tolerance:.1%} allowed")
     if not known:
