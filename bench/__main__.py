@@ -1,9 +1,10 @@
 """Lay every case and print a table: what the first lay gave, what the time gave on top of it, and when.
 
-Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth] [--capture] [--hides] [JOB.json ...]
-Ratios are of the same run on the same machine: the first lay is 1. With --growth: how the lay grows with
-time, and time and memory with pieces and hides, and where the time goes. With --capture: how truly parts
-are traced in photographs on squared paper. With --hides: how truly hides are read in pictures of the cutting table.
+Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth]
+[--capture] [--hides] [JOB.json ...] Ratios are of the same run on the same machine: the first lay is 1. With
+--growth: how the lay grows with time, and time and memory with pieces and hides, and where the time goes.
+With --capture: how truly parts are traced in photographs on squared paper. With --hides: how truly hides are
+read in pictures of the cutting table.
 """
 
 from __future__ import annotations
@@ -25,7 +26,12 @@ from fairlay.core.formats.exchange import read_job
 def middle(rows: list[Row]) -> Row:
     """Return the row of median worth, with the median times and the largest memory of all."""
     shown = sorted(rows, key=lambda r: r.best)[(len(rows) - 1) // 2]
-    return dataclasses.replace(shown, first_s=statistics.median(r.first_s for r in rows), half_s=statistics.median(r.half_s for r in rows), peak_mb=max(r.peak_mb for r in rows))
+    return dataclasses.replace(
+        shown,
+        first_s=statistics.median(r.first_s for r in rows),
+        half_s=statistics.median(r.half_s for r in rows),
+        peak_mb=max(r.peak_mb for r in rows),
+    )
 
 
 def main() -> None:
@@ -37,10 +43,24 @@ def main() -> None:
     asked.add_argument("--times", type=int, default=3)
     asked.add_argument("--only", default="", help="cases whose name holds this")
     asked.add_argument("--growth", action="store_true")
-    asked.add_argument("--capture", action="store_true", help="trace parts in simulated photographs on squared paper, and nothing else")
-    asked.add_argument("--hides", action="store_true", help="read hides in simulated pictures of the cutting table, and nothing else")
-    asked.add_argument("--kept", type=Path, help="with --hides: keep the pictures there, and render none that is there already")
-    asked.add_argument("--pictures", type=int, default=0, help="how many: 36 with --capture, 44 with --hides by default")
+    asked.add_argument(
+        "--capture",
+        action="store_true",
+        help="trace parts in simulated photographs on squared paper, and nothing else",
+    )
+    asked.add_argument(
+        "--hides",
+        action="store_true",
+        help="read hides in simulated pictures of the cutting table, and nothing else",
+    )
+    asked.add_argument(
+        "--kept",
+        type=Path,
+        help="with --hides: keep the pictures there, and render none that is there already",
+    )
+    asked.add_argument(
+        "--pictures", type=int, default=0, help="how many: 36 with --capture, 44 with --hides by default"
+    )
     args = asked.parse_args()
     if args.capture:
         print_capture(args.pictures or 36)
@@ -54,10 +74,17 @@ def main() -> None:
         return
     cases = [read_job(p.read_bytes()) for p in args.jobs] or own_cases()
     cases = [c for c in cases if args.only in c.name]
-    print(f"{'case':24} {'pieces':>6} {'hides':>5} {'first s':>8} {'half by s':>9} {'best/first':>10} {'MB':>6}  measure (median of {args.times})")
+    print(
+        f"{'case':24} {'pieces':>6} {'hides':>5} {'first s':>8} {'half by s':>9} {'best/first':>10} "
+        f"{'MB':>6}  measure (median of {args.times})"
+    )
     for case in cases:
         row = middle([apart(lay_and_measure, case, args.seconds, args.processes) for _ in range(args.times)])
-        print(f"{row.name:24} {row.pieces:6} {row.hides:5} {row.first_s:8.2f} {row.half_s:9.1f} {row.best / row.first:10.4f} {row.peak_mb:6.0f}  {row.measure}", flush=True)
+        print(
+            f"{row.name:24} {row.pieces:6} {row.hides:5} {row.first_s:8.2f} {row.half_s:9.1f} "
+            f"{row.best / row.first:10.4f} {row.peak_mb:6.0f}  {row.measure}",
+            flush=True,
+        )
 
 
 if __name__ == "__main__":

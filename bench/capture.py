@@ -22,14 +22,22 @@ from fairlay.demo.patterns import bellows_board, mitt
 from fairlay.devices.camera import PartOnPage, Scene, encoded, render
 
 COLOURS = {
-    "chestnut": (0.42, 0.25, 0.15), "russet": (0.55, 0.34, 0.19), "natural": (0.72, 0.55, 0.38), "undyed": (0.78, 0.68, 0.53),
-    "card": (0.80, 0.70, 0.50), "black": (0.14, 0.13, 0.12), "green": (0.16, 0.26, 0.20), "grey": (0.45, 0.45, 0.44),
-}  # fmt: skip
+    "chestnut": (0.42, 0.25, 0.15),
+    "russet": (0.55, 0.34, 0.19),
+    "natural": (0.72, 0.55, 0.38),
+    "undyed": (0.78, 0.68, 0.53),
+    "card": (0.80, 0.70, 0.50),
+    "black": (0.14, 0.13, 0.12),
+    "green": (0.16, 0.26, 0.20),
+    "grey": (0.45, 0.45, 0.44),
+}
 
 
 @dataclass(frozen=True)
 class PictureRow:
-    """One picture: what it shows, outline error in mm as traced and as cleaned into lines and curves (rms), the worst place, area error as a share, seconds."""
+    """One picture: what it shows, outline error in mm as traced and as cleaned into lines and curves (rms),
+    the worst place, area error as a share, seconds.
+    """
 
     name: str
     traced_rms: float
@@ -43,10 +51,15 @@ class PictureRow:
 def parts() -> dict[str, Contour]:
     """The parts that are photographed."""
     return {
-        "mitt": mitt(262, 124), "bellows face": bellows_board(300, 170), "gusset": draw("lens", {"length": 260, "width": 100}).contour,
-        "belt end": draw("strap", {"length": 250, "width": 40, "end": 3}).contour, "card": draw("rectangle", {"length": 160, "width": 110, "radius": 12}).contour,
-        "disc": draw("disc", {"across": 120}).contour, "notched": draw("notched panel", {"length": 180, "width": 90}).contour, "triangle": draw("triangle", {}).contour,
-    }  # fmt: skip
+        "mitt": mitt(262, 124),
+        "bellows face": bellows_board(300, 170),
+        "gusset": draw("lens", {"length": 260, "width": 100}).contour,
+        "belt end": draw("strap", {"length": 250, "width": 40, "end": 3}).contour,
+        "card": draw("rectangle", {"length": 160, "width": 110, "radius": 12}).contour,
+        "disc": draw("disc", {"across": 120}).contour,
+        "notched": draw("notched panel", {"length": 180, "width": 90}).contour,
+        "triangle": draw("triangle", {}).contour,
+    }
 
 
 def scene(number: int) -> tuple[str, Scene, Ring, Asked]:
@@ -57,35 +70,69 @@ def scene(number: int) -> tuple[str, Scene, Ring, Asked]:
     colour_name, colour = colours[(number * 3 + number // len(colours)) % len(colours)]
     page = grid_page("A3", True)
     ring = flatten(contour)
-    t = math.radians(rng.uniform(-1, 1) * (5 if name in ("mitt", "bellows face") else 20) + (90 if name == "mitt" else 0))
-    ring = (ring - (ring.min(axis=0) + ring.max(axis=0)) / 2) @ np.array([[math.cos(t), math.sin(t)], [-math.sin(t), math.cos(t)]])
-    ring = ring + np.array([page.x0 + page.across * 5 + rng.uniform(-12, 12), page.y0 + page.down * 5 + rng.uniform(-6, 6)])
+    t = math.radians(
+        rng.uniform(-1, 1) * (5 if name in ("mitt", "bellows face") else 20) + (90 if name == "mitt" else 0)
+    )
+    ring = (ring - (ring.min(axis=0) + ring.max(axis=0)) / 2) @ np.array(
+        [[math.cos(t), math.sin(t)], [-math.sin(t), math.cos(t)]]
+    )
+    ring = ring + np.array(
+        [page.x0 + page.across * 5 + rng.uniform(-12, 12), page.y0 + page.down * 5 + rng.uniform(-6, 6)]
+    )
     drawn = number % 9 == 8
     thickness = 0.0 if drawn else float(rng.uniform(0.5, 3.0))
     made = Scene(
-        page=page, parts=(PartOnPage((ring,), (0.10, 0.10, 0.16) if drawn else colour, 3.0 if drawn else None),), width_px=int(rng.choice([2400, 3000])), height_px=2000 if number % 2 else 1700,
-        tilt_deg=(float(rng.uniform(-12, 12)), float(rng.uniform(-12, 12))), roll_deg=float(rng.uniform(-8, 8)), fill=float(rng.uniform(0.72, 0.86)),
-        lens=(float(rng.uniform(-0.14, 0.05)), float(rng.uniform(0, 0.03))), shade=float(rng.uniform(0.05, 0.4)), shadow=0.0 if drawn else float(rng.uniform(0.1, 0.4)),
-        cast=float(rng.choice([0.0, 0.0, 0.2, 0.35])), stains=int(rng.integers(0, 7)), noise=float(rng.uniform(0.006, 0.025)), blur_px=float(rng.uniform(0.5, 1.4)), thickness_mm=thickness, seed=number,
-    )  # fmt: skip
-    asked = Asked(shows="drawn line", line_mm=3.0, follow="middle") if drawn else Asked(thickness_mm=round(thickness, 1))
+        page=page,
+        parts=(PartOnPage((ring,), (0.10, 0.10, 0.16) if drawn else colour, 3.0 if drawn else None),),
+        width_px=int(rng.choice([2400, 3000])),
+        height_px=2000 if number % 2 else 1700,
+        tilt_deg=(float(rng.uniform(-12, 12)), float(rng.uniform(-12, 12))),
+        roll_deg=float(rng.uniform(-8, 8)),
+        fill=float(rng.uniform(0.72, 0.86)),
+        lens=(float(rng.uniform(-0.14, 0.05)), float(rng.uniform(0, 0.03))),
+        shade=float(rng.uniform(0.05, 0.4)),
+        shadow=0.0 if drawn else float(rng.uniform(0.1, 0.4)),
+        cast=float(rng.choice([0.0, 0.0, 0.2, 0.35])),
+        stains=int(rng.integers(0, 7)),
+        noise=float(rng.uniform(0.006, 0.025)),
+        blur_px=float(rng.uniform(0.5, 1.4)),
+        thickness_mm=thickness,
+        seed=number,
+    )
+    asked = (
+        Asked(shows="drawn line", line_mm=3.0, follow="middle")
+        if drawn
+        else Asked(thickness_mm=round(thickness, 1))
+    )
     return f"{name}, {'drawn' if drawn else colour_name}", made, ring, asked
 
 
 def compare(truth: Ring, found: Ring) -> tuple[float, float, float]:
-    """Return rms and worst distance of a found outline from the true one in mm, and its area over the true one less 1; moved and turned to fit best, as a pattern may be."""
+    """Return rms and worst distance of a found outline from the true one in mm, and its area over the true
+    one less 1; moved and turned to fit best, as a pattern may be.
+    """
     a, b = Polygon(truth), Polygon(found)
-    off = shapely.distance(shapely.points(onto(found, truth)(shapely.get_coordinates(shapely.segmentize(b.exterior, 1.0)))), a.exterior)
+    off = shapely.distance(
+        shapely.points(onto(found, truth)(shapely.get_coordinates(shapely.segmentize(b.exterior, 1.0)))),
+        a.exterior,
+    )
     return float(np.sqrt((off**2).mean())), float(off.max()), b.area / a.area - 1
 
 
 def onto(found: Ring, truth: Ring) -> Callable[[Ring], Ring]:
-    """Return the turn and move that lay a found outline best on the true one (iterated closest points, from middle on middle)."""
+    """Return the turn and move that lay a found outline best on the true one (iterated closest points, from
+    middle on middle).
+    """
     target = Polygon(truth).exterior
     points = shapely.get_coordinates(shapely.segmentize(Polygon(found).exterior, 3.0))
-    turn, shift = np.eye(2), np.array(Polygon(truth).centroid.coords[0]) - np.array(Polygon(found).centroid.coords[0])
+    turn, shift = (
+        np.eye(2),
+        np.array(Polygon(truth).centroid.coords[0]) - np.array(Polygon(found).centroid.coords[0]),
+    )
     for _ in range(40):
-        near = shapely.get_coordinates(target.interpolate(target.project(shapely.points(points @ turn + shift))))
+        near = shapely.get_coordinates(
+            target.interpolate(target.project(shapely.points(points @ turn + shift)))
+        )
         c, d = points.mean(axis=0), near.mean(axis=0)
         u, _, v = np.linalg.svd((points - c).T @ (near - d))
         turn = u @ np.diag([1.0, np.sign(np.linalg.det(u @ v))]) @ v
@@ -111,9 +158,15 @@ def print_capture(pictures: int) -> None:
         traced, _, _ = compare(truth, part.traced)
         rms, worst, area = compare(truth, flatten(part.contour))
         rows.append(PictureRow(name, traced, rms, worst, area, len(part.contour), seconds))
-        print(f"{name:28}{traced:9.3f}{rms:9.3f}{worst:8.2f}{area:9.2%}{len(part.contour):7}{seconds:6.1f}", flush=True)
+        print(
+            f"{name:28}{traced:9.3f}{rms:9.3f}{worst:8.2f}{area:9.2%}{len(part.contour):7}{seconds:6.1f}",
+            flush=True,
+        )
     if rows:
         print(
-            f"{len(rows)} of {pictures} traced: outline rms {statistics.mean(r.cleaned_rms for r in rows):.3f} mm in the mean, {max(r.cleaned_rms for r in rows):.3f} at most; "
-            f"area off by {max(abs(r.area) for r in rows):.2%} at most; {statistics.median(r.seconds for r in rows):.1f} s a picture"
+            f"{len(rows)} of {pictures} traced: outline rms "
+            f"{statistics.mean(r.cleaned_rms for r in rows):.3f} mm in the mean, "
+            f"{max(r.cleaned_rms for r in rows):.3f} at most; "
+            f"area off by {max(abs(r.area) for r in rows):.2%} at most; "
+            f"{statistics.median(r.seconds for r in rows):.1f} s a picture"
         )

@@ -26,16 +26,26 @@ def print_growth(processes: int) -> None:
     for count in PIECES:
         first_s, memory = apart(_first, _of_size(whole, count))
         print(f"{count:8} {first_s:8.2f} {memory:6.0f}", flush=True)
-    print(f"\nfirst lay of an order by hides, one process\n{'hides':>8} {'pieces':>8} {'first s':>8} {'MB':>6}")
+    print(
+        f"\nfirst lay of an order by hides, one process\n{'hides':>8} {'pieces':>8} {'first s':>8} {'MB':>6}"
+    )
     for count in HIDES:
         job = job_of(11, count, "order", full=0.4)
         first_s, memory = apart(_first, job)
         print(f"{count:8} {sum(p.quantity for p in job.pieces):8} {first_s:8.2f} {memory:6.0f}", flush=True)
     print("\nwhere the time goes, share of the search by what is called")
     for job in (job_of(1, 1, "fill", gap=0.0), job_of(8, 3, "order", full=0.45)):
-        print(f"{job.name:24} " + ", ".join(f"{name} {100 * share:.0f} %" for name, share in apart(_where, job)), flush=True)
+        print(
+            f"{job.name:24} "
+            + ", ".join(f"{name} {100 * share:.0f} %" for name, share in apart(_where, job)),
+            flush=True,
+        )
     print(f"\nyield by time, {processes} processes\n{'case':24} " + " ".join(f"{s:>8.0f} s" for s in SECONDS))
-    for job in (job_of(1, 1, "fill", gap=0.0), job_of(3, 1, "fill", school="local"), job_of(8, 3, "order", full=0.45)):
+    for job in (
+        job_of(1, 1, "fill", gap=0.0),
+        job_of(3, 1, "fill", school="local"),
+        job_of(8, 3, "order", full=0.45),
+    ):
         rows: list[Row] = [apart(lay_and_measure, job, seconds, processes) for seconds in SECONDS]
         print(f"{job.name:24} " + " ".join(f"{row.best:10.4f}" for row in rows), flush=True)
 

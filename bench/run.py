@@ -16,7 +16,9 @@ from fairlay.work.together import lay_together
 
 @dataclass(frozen=True)
 class Row:
-    """One case laid: worth of the first and of the best lay; seconds to the first, and to half of what was gained after it; memory."""
+    """One case laid: worth of the first and of the best lay; seconds to the first, and to half of what was
+    gained after it; memory.
+    """
 
     name: str
     pieces: int
@@ -37,7 +39,17 @@ def lay_and_measure(job: Job, seconds: float, processes: int) -> Row:
     m = measure(job, lay)
     first, best = lay.history[0], worth(job, m)
     half = next(b.second for b in lay.history if b.measure >= (first.measure + best) / 2 - 1e-9)
-    return Row(job.name, sum(p.quantity for p in job.pieces), len(job.hides), first.measure, first.second, half, best, told(job, m), peak_mb())
+    return Row(
+        job.name,
+        sum(p.quantity for p in job.pieces),
+        len(job.hides),
+        first.measure,
+        first.second,
+        half,
+        best,
+        told(job, m),
+        peak_mb(),
+    )
 
 
 def told(job: Job, m: Measures) -> str:
@@ -53,7 +65,10 @@ def told(job: Job, m: Measures) -> str:
 
 def peak_mb() -> float:
     """The most memory this process, or a helper of it, has held."""
-    return max(resource.getrusage(who).ru_maxrss for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)) / 1024
+    return (
+        max(resource.getrusage(who).ru_maxrss for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
+        / 1024
+    )
 
 
 def apart(call: Callable[..., Any], *args: object) -> Any:

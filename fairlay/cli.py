@@ -16,14 +16,21 @@ from fairlay.core.errors import BadJob, FairLayError
 from fairlay.core.formats.exchange import read_job, read_lay, write_lay
 from fairlay.core.formats.svg import lay_svg
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Lay pattern pieces on hides.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Lay pattern pieces on hides.",
+)
 
 
 def _read(path: Path) -> bytes:
     try:
         return path.read_bytes()
     except OSError as cause:
-        raise BadJob(f"{path} cannot be read: {cause.strerror}", value=str(path), expected="a file") from cause
+        raise BadJob(
+            f"{path} cannot be read: {cause.strerror}", value=str(path), expected="a file"
+        ) from cause
 
 
 def _write(path: Path, text: str) -> None:
@@ -33,21 +40,39 @@ def _write(path: Path, text: str) -> None:
         part.write_text(text, encoding="utf-8")
         part.replace(path)
     except OSError as cause:
-        raise BadJob(f"{path} cannot be written: {cause.strerror}", value=str(path), expected="a place that can be written to") from cause
+        raise BadJob(
+            f"{path} cannot be written: {cause.strerror}",
+            value=str(path),
+            expected="a place that can be written to",
+        ) from cause
 
 
 @app.command("lay")
 def lay_command(
     job_file: Annotated[Path, typer.Argument(metavar="JOB.json", help="The job, in the exchange format.")],
     out: Annotated[Path, typer.Option(help="Where the lay goes.")],
-    seconds: Annotated[float | None, typer.Option(help="Time to spend; the job's own by default.", min=0.0)] = None,
+    seconds: Annotated[
+        float | None, typer.Option(help="Time to spend; the job's own by default.", min=0.0)
+    ] = None,
     seed: Annotated[int | None, typer.Option(help="The seed; the job's own by default.")] = None,
-    steps: Annotated[int | None, typer.Option(help="Stop after so many steps: the same steps give the same lay.", min=1)] = None,
-    processes: Annotated[int | None, typer.Option(help="Processes to lay with; one for each core by default, always one with --steps.", min=1)] = None,
+    steps: Annotated[
+        int | None, typer.Option(help="Stop after so many steps: the same steps give the same lay.", min=1)
+    ] = None,
+    processes: Annotated[
+        int | None,
+        typer.Option(
+            help="Processes to lay with; one for each core by default, always one with --steps.", min=1
+        ),
+    ] = None,
     svg: Annotated[Path | None, typer.Option(help="Draw the lay here as well, at true size.")] = None,
-    sizes_are_right: Annotated[bool, typer.Option("--sizes-are-right", help="Accept pieces longer than any hide.")] = False,
+    sizes_are_right: Annotated[
+        bool, typer.Option("--sizes-are-right", help="Accept pieces longer than any hide.")
+    ] = False,
 ) -> None:
-    """Lay a job and write the lay. Exit 0 with a lay that keeps every rule, even one that could not place everything."""
+    """Lay a job and write the lay.
+
+    Exit 0 with a lay that keeps every rule, even one that could not place everything.
+    """
     from fairlay.core.engine import lay_job
     from fairlay.work.together import lay_together, usual_processes
 
@@ -68,7 +93,9 @@ def check(
     job_file: Annotated[Path, typer.Argument(metavar="JOB.json")],
     lay_file: Annotated[Path, typer.Argument(metavar="LAY.json")],
 ) -> None:
-    """Check a lay against its job by the product's own rules: prints each rule that is broken, exit 1 if any is."""
+    """Check a lay against its job by the product's own rules: prints each rule that is broken, exit 1 if any
+    is.
+    """
     from fairlay.core.lay import broken_rules, measure
 
     job = read_job(_read(job_file), sizes_are_right=True)
@@ -79,12 +106,18 @@ def check(
     if broken:
         raise typer.Exit(1)
     m = measure(job, lay)
-    print(f"fair: {m.placed} of {m.wanted} pieces, {m.placed_m2:.3f} m2 placed, fill {m.fill:.4f}, {m.used_m2:.3f} m2 of leather used for {m.cost:.2f}")
+    print(
+        f"fair: {m.placed} of {m.wanted} pieces, {m.placed_m2:.3f} m2 placed, fill {m.fill:.4f}, "
+        f"{m.used_m2:.3f} m2 of leather used for {m.cost:.2f}"
+    )
 
 
 @app.command("bound")
 def bound_command(job_file: Annotated[Path, typer.Argument(metavar="JOB.json")]) -> None:
-    """Say what no lay of a job can exceed: pieces that have no room at all, the fill, whole sets. Takes up to some minutes."""
+    """Say what no lay of a job can exceed: pieces that have no room at all, the fill, whole sets.
+
+    Takes up to some minutes.
+    """
     from fairlay.core.lay.bound import bound
 
     job = read_job(_read(job_file), sizes_are_right=True)
@@ -106,7 +139,14 @@ def serve(
     import uvicorn
 
     _log()
-    uvicorn.run("fairlay.api.app:create_app", factory=True, host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
+    uvicorn.run(
+        "fairlay.api.app:create_app",
+        factory=True,
+        host=host,
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+    )
 
 
 @app.command()
@@ -138,7 +178,11 @@ def demo() -> None:
 
     open_database()
     wait_until_up()
-    print("Quillback Yard is in the store" if fill_if_empty() else "the store holds a workshop already; nothing was changed")
+    print(
+        "Quillback Yard is in the store"
+        if fill_if_empty()
+        else "the store holds a workshop already; nothing was changed"
+    )
 
 
 @app.command()

@@ -29,7 +29,9 @@ def free_port() -> int:
 
 def find(program: str) -> str:
     """Return the path of a MariaDB program. Raises CannotStart."""
-    found = shutil.which(program) or shutil.which(program, path="/usr/sbin:/usr/bin:/usr/local/sbin:/usr/local/bin")
+    found = shutil.which(program) or shutil.which(
+        program, path="/usr/sbin:/usr/bin:/usr/local/sbin:/usr/local/bin"
+    )
     if not found:
         raise CannotStart(f"{program} is missing; install it as root: apt-get install mariadb-server")
     return found
@@ -66,7 +68,9 @@ class PrivateMariaDB:
         self._start()
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.stop()
 
     def _install(self) -> None:
@@ -74,11 +78,23 @@ class PrivateMariaDB:
         making = self.home / "data.making"
         shutil.rmtree(making, ignore_errors=True)
         done = subprocess.run(
-            [find("mariadb-install-db"), "--no-defaults", f"--datadir={making}", "--auth-root-authentication-method=socket", f"--auth-root-socket-user={_me()}", "--skip-test-db", *_as_root()],
-            capture_output=True, text=True, check=False,
-        )  # fmt: skip
+            [
+                find("mariadb-install-db"),
+                "--no-defaults",
+                f"--datadir={making}",
+                "--auth-root-authentication-method=socket",
+                f"--auth-root-socket-user={_me()}",
+                "--skip-test-db",
+                *_as_root(),
+            ],
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         if done.returncode:
-            raise CannotStart(f"MariaDB's data could not be made: {(done.stderr or done.stdout).strip().splitlines()[-1]}")
+            raise CannotStart(
+                f"MariaDB's data could not be made: {(done.stderr or done.stdout).strip().splitlines()[-1]}"
+            )
         making.replace(self.data)
 
     def _start(self) -> None:
@@ -87,25 +103,46 @@ class PrivateMariaDB:
         with log.open("ab") as out:
             self.process = subprocess.Popen(
                 [
-                    find("mariadbd"), "--no-defaults", f"--datadir={self.data.resolve()}", f"--socket={sock}", f"--pid-file={self.run / 'db.pid'}", f"--port={self.port}",
-                    "--bind-address=127.0.0.1", "--skip-name-resolve", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--innodb-buffer-pool-size=96M",
-                    "--max-allowed-packet=64M", "--performance-schema=OFF", *_as_root(),
+                    find("mariadbd"),
+                    "--no-defaults",
+                    f"--datadir={self.data.resolve()}",
+                    f"--socket={sock}",
+                    f"--pid-file={self.run / 'db.pid'}",
+                    f"--port={self.port}",
+                    "--bind-address=127.0.0.1",
+                    "--skip-name-resolve",
+                    "--character-set-server=utf8mb4",
+                    "--collation-server=utf8mb4_unicode_ci",
+                    "--innodb-buffer-pool-size=96M",
+                    "--max-allowed-packet=64M",
+                    "--performance-schema=OFF",
+                    *_as_root(),
                 ],
-                stdout=out, stderr=out, start_new_session=True,
-            )  # fmt: skip
+                stdout=out,
+                stderr=out,
+                start_new_session=True,
+            )
         end = time.monotonic() + 60
         grant = (
-            f"CREATE DATABASE IF NOT EXISTS `{self.database}` CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;"
+            f"CREATE DATABASE IF NOT EXISTS `{self.database}` CHARACTER SET utf8mb4 COLLATE "
+            "utf8mb4_unicode_ci;"
             f"CREATE USER IF NOT EXISTS '{USER}'@'127.0.0.1' IDENTIFIED BY '{self.secret}';"
             f"ALTER USER '{USER}'@'127.0.0.1' IDENTIFIED BY '{self.secret}';"
             f"GRANT ALL ON `{self.database}`.* TO '{USER}'@'127.0.0.1';"
         )
         while True:
-            done = subprocess.run([find("mariadb"), "--no-defaults", f"--socket={sock}", "-e", grant], capture_output=True, text=True, check=False)
+            done = subprocess.run(
+                [find("mariadb"), "--no-defaults", f"--socket={sock}", "-e", grant],
+                capture_output=True,
+                text=True,
+                check=False,
+            )
             if done.returncode == 0:
                 return
             if self.process.poll() is not None:
-                raise CannotStart(f"MariaDB ended at once; is another ./start running from this checkout? See {log}")
+                raise CannotStart(
+                    f"MariaDB ended at once; is another ./start running from this checkout? See {log}"
+                )
             if time.monotonic() > end:
                 self.stop()
                 raise CannotStart(f"MariaDB did not answer within 60 s: {done.stderr.strip()}")

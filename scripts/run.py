@@ -25,9 +25,15 @@ DEFAULT_PORT = 8350
 def main() -> int:
     """Start MariaDB (unless the shop has one), bring the tables up to date, then worker and web server; wait."""
     asked = argparse.ArgumentParser(prog="./start", description="Start Fair Lay on this machine.")
-    asked.add_argument("--port", type=int, help=f"port to serve at ({DEFAULT_PORT}, or the next that is free)")
-    asked.add_argument("--host", default="127.0.0.1", help="address to serve at; 127.0.0.1 is this machine only")
-    asked.add_argument("--empty", action="store_true", help="do not put the demo workshop into an empty store")
+    asked.add_argument(
+        "--port", type=int, help=f"port to serve at ({DEFAULT_PORT}, or the next that is free)"
+    )
+    asked.add_argument(
+        "--host", default="127.0.0.1", help="address to serve at; 127.0.0.1 is this machine only"
+    )
+    asked.add_argument(
+        "--empty", action="store_true", help="do not put the demo workshop into an empty store"
+    )
     asked.add_argument("--workers", type=int, default=2, help="processes that lay")
     args = asked.parse_args()
     stopping = False
@@ -46,7 +52,10 @@ def main() -> int:
             _run("migrate")
             if not args.empty:
                 _run("demo")
-            children = [_begin(stack, "worker", "--count", str(args.workers)), _begin(stack, "serve", "--host", args.host, "--port", str(port))]
+            children = [
+                _begin(stack, "worker", "--count", str(args.workers)),
+                _begin(stack, "serve", "--host", args.host, "--port", str(port)),
+            ]
             address = f"http://{args.host}:{port}/"
             while not stopping and not _answers(address):
                 if any(child.poll() is not None for child in children):
@@ -57,7 +66,9 @@ def main() -> int:
             while not stopping:
                 ended = next((c for c in children if c.poll() is not None), None)
                 if ended is not None:
-                    raise CannotStart(f"{ended.args[3]} ended with {ended.returncode}; what it said stands above")  # type: ignore[index]  # args is the list given below
+                    raise CannotStart(
+                        f"{ended.args[3]} ended with {ended.returncode}; what it said stands above"
+                    )  # type: ignore[index]  # args is the list given below
                 time.sleep(0.2)
             print("\nStopping ...", flush=True)
     except CannotStart as error:
@@ -74,7 +85,10 @@ def _port(host: str, asked: int | None) -> int:
                 s.bind((host, port))
             except OSError as cause:
                 if asked:
-                    raise CannotStart(f"port {port} at {host} cannot be served at: {cause.strerror}; name another with --port") from cause
+                    raise CannotStart(
+                        f"port {port} at {host} cannot be served at: {cause.strerror}; name another with "
+                        "--port"
+                    ) from cause
                 continue
             return port
     raise CannotStart(f"no port from {DEFAULT_PORT} to {DEFAULT_PORT + 49} is free; name one with --port")

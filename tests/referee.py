@@ -1,4 +1,5 @@
-"""The referee: checks a lay against its job from the exchange JSON alone, on shapely, sharing no code with the product.
+"""The referee: checks a lay against its job from the exchange JSON alone, on shapely, sharing no code with
+the product.
 
 ``broken(job, lay)`` returns the names of rules that the lay breaks, as a sorted list of
 (rule, words). docs/exchange-format.md says what each field means.
@@ -34,7 +35,14 @@ def _catalogue(job):
         for split in piece.get("splits", []):
             for part in split["parts"]:
                 name = f"{piece['id']}~{split['id']}.{part['id']}"
-                found[name] = {**piece, "holes": [], "hidden": [], **part, "id": name, "of": (piece["id"], split["id"], len(split["parts"]))}
+                found[name] = {
+                    **piece,
+                    "holes": [],
+                    "hidden": [],
+                    **part,
+                    "id": name,
+                    "of": (piece["id"], split["id"], len(split["parts"])),
+                }
     return found
 
 
@@ -82,7 +90,10 @@ def broken(job, lay):
     out += _counts(job, catalogue, known)
     for f in job.get("fixed", []):
         same = [p for p in known if (p["piece"], p["copy"], p["hide"]) == (f["piece"], f["copy"], f["hide"])]
-        if not any(abs(p["x"] - f["x"]) + abs(p["y"] - f["y"]) + abs(p["rotation_deg"] - f["rotation_deg"]) < 0.01 for p in same):
+        if not any(
+            abs(p["x"] - f["x"]) + abs(p["y"] - f["y"]) + abs(p["rotation_deg"] - f["rotation_deg"]) < 0.01
+            for p in same
+        ):
             out.append(("fixed", f["piece"]))
     homes = defaultdict(set)
     for p in known:
@@ -96,7 +107,11 @@ def broken(job, lay):
 
 
 def _counts(job, catalogue, known):
-    out = [("counts", f"{key} placed {n} times") for key, n in Counter((p["piece"], p["copy"]) for p in known).items() if n > 1]
+    out = [
+        ("counts", f"{key} placed {n} times")
+        for key, n in Counter((p["piece"], p["copy"]) for p in known).items()
+        if n > 1
+    ]
     whole, parts, hands = Counter(), defaultdict(set), Counter()
     for p in known:
         piece = catalogue[p["piece"]]
@@ -129,7 +144,12 @@ def _on_hide(job, catalogue, hide, placed):
         ground = box(0, margin, far, hide["width"] - margin)
     else:
         ground = _shape(hide).buffer(-hide.get("edge_margin", 0))
-    marks = {s: unary_union([Polygon(f["outline"]).buffer(0) for f in hide.get("flaws", []) if f["severity"] == s] or [EMPTY]) for s in (1, 2, 3)}
+    marks = {
+        s: unary_union(
+            [Polygon(f["outline"]).buffer(0) for f in hide.get("flaws", []) if f["severity"] == s] or [EMPTY]
+        )
+        for s in (1, 2, 3)
+    }
     tops, covered = [], EMPTY
     for zone in reversed(hide.get("zones", [])):
         own = Polygon(zone["outline"]).buffer(0)
@@ -159,6 +179,8 @@ def _on_hide(job, catalogue, hide, placed):
                 out.append(("grain", p["piece"]))
     slim = [s.buffer(-DEEP / 2) for s in shapes]
     for i, j in combinations(range(len(slim)), 2):
-        if slim[i].intersects(slim[j]) or (job.get("gap", 0) and slim[i].distance(slim[j]) < job["gap"] - DEEP):
+        if slim[i].intersects(slim[j]) or (
+            job.get("gap", 0) and slim[i].distance(slim[j]) < job["gap"] - DEEP
+        ):
             out.append(("gap", f"{placed[i]['piece']} and {placed[j]['piece']}"))
     return out

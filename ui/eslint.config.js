@@ -5,14 +5,19 @@ export default tseslint.config(
   { ignores: ['dist', 'src/api/schema.d.ts'] },
   ...tseslint.configs.strictTypeChecked,
   {
-    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    languageOptions: {
+      parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname },
+    },
     plugins: { 'react-hooks': hooks },
     rules: {
       ...hooks.configs.recommended.rules,
       // A template literal of a number is how figures are written here.
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
       // Handlers may start work that reports through its own state.
-      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false } }],
+      '@typescript-eslint/no-misused-promises': [
+        'error',
+        { checksVoidReturn: { attributes: false } },
+      ],
     },
   },
 )

@@ -33,7 +33,15 @@ def create_app(connect: bool = True) -> FastAPI:
     """Return the application; ``connect`` opens the store."""
     if connect:
         open_database()
-    app = FastAPI(title="Fair Lay", version=__version__, lifespan=_settled, responses=PROBLEMS, docs_url=None, redoc_url=None, generate_unique_id_function=lambda route: route.name)
+    app = FastAPI(
+        title="Fair Lay",
+        version=__version__,
+        lifespan=_settled,
+        responses=PROBLEMS,
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=lambda route: route.name,
+    )
     for room in (patterns, ways_in, leather, receiving, measuring, settings, batches, lays, jobs):
         app.include_router(room.router)
 
@@ -52,14 +60,18 @@ def create_app(connect: bool = True) -> FastAPI:
         @app.get("/{path:path}", include_in_schema=False)
         def screen(path: str) -> FileResponse:
             found = (DIST / path).resolve()
-            return FileResponse(found if found.is_file() and found.is_relative_to(DIST) else DIST / "index.html")
+            return FileResponse(
+                found if found.is_file() and found.is_relative_to(DIST) else DIST / "index.html"
+            )
 
     return app
 
 
 @asynccontextmanager
 async def _settled(_: FastAPI) -> AsyncIterator[None]:
-    """What was imported by now stays; looking through it for rubbish, again and again while points are read, took longer than reading them."""
+    """What was imported by now stays; looking through it for rubbish, again and again while points are read,
+    took longer than reading them.
+    """
     gc.collect()
     gc.freeze()
     yield
@@ -75,5 +87,8 @@ def _on_purpose(_: Request, error: Exception) -> JSONResponse:
 def _invalid(_: Request, error: Exception) -> JSONResponse:
     words = "the request cannot be read"
     if isinstance(error, (RequestValidationError, ValidationError)):
-        words = "; ".join(f"{'.'.join(str(part) for part in e['loc'][1:]) or 'the request'}: {e['msg']}" for e in error.errors()[:3])
+        words = "; ".join(
+            f"{'.'.join(str(part) for part in e['loc'][1:]) or 'the request'}: {e['msg']}"
+            for e in error.errors()[:3]
+        )
     return JSONResponse(Problem(problem=f"{words}; nothing was saved").model_dump(), 422)

@@ -19,9 +19,19 @@ from fairlay.api.models import (
     NewLay,
     PieceNeed,
     PieceOut,
-)  # fmt: skip
+)
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
-from fairlay.core.lay.order import Line, Need, cutlist, gap_for, job_for, needs_of_batch, piece_id, pieces_of_batch, suits
+from fairlay.core.lay.order import (
+    Line,
+    Need,
+    cutlist,
+    gap_for,
+    job_for,
+    needs_of_batch,
+    piece_id,
+    pieces_of_batch,
+    suits,
+)
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
 from fairlay.store import articles, batches, hides, lays
@@ -41,14 +51,32 @@ def all_articles() -> list[ArticleOut]:
         a = cutlist(kept.article, (), kept.letter)
         pieces = [
             PieceOut(
-                id=piece_id(a, p), name=p.name, material=p.material, each=p.pattern.quantity, pair=p.pattern.pair, area_m2=p.pattern.area_mm2 / 1e6,
-                needs=list(needs_in_words(p.pattern)), rings=piece_rings(p.pattern), grain_deg=grain_of(p.pattern), revision=kept.letter,
+                id=piece_id(a, p),
+                name=p.name,
+                material=p.material,
+                each=p.pattern.quantity,
+                pair=p.pattern.pair,
+                area_m2=p.pattern.area_mm2 / 1e6,
+                needs=list(needs_in_words(p.pattern)),
+                rings=piece_rings(p.pattern),
+                grain_deg=grain_of(p.pattern),
+                revision=kept.letter,
             )
             for p in a.pieces
-        ]  # fmt: skip
+        ]
         area = sum(p.pattern.area_mm2 * p.pattern.quantity for p in a.pieces) / 1e6
         parts = {part: list(ways) for part, ways in kept.article.parts().items()}
-        out.append(ArticleOut(id=kept.id, slug=a.slug, name=a.name, revision=kept.letter, parts=parts, pieces=pieces, area_m2=area))
+        out.append(
+            ArticleOut(
+                id=kept.id,
+                slug=a.slug,
+                name=a.name,
+                revision=kept.letter,
+                parts=parts,
+                pieces=pieces,
+                area_m2=area,
+            )
+        )
     return out
 
 
@@ -62,7 +90,15 @@ def all_batches() -> list[BatchSummary]:
 def add_batch(asked: NewBatch) -> Created:
     """Add a batch."""
     lines = [(line.article_id, line.quantity, line.ways) for line in asked.lines]
-    made = batches.add_batch(asked.number, asked.name, lines, due_on=asked.due_on, gap_mm=asked.gap_mm, grain_school=asked.grain_school, match_sets=asked.match_sets)
+    made = batches.add_batch(
+        asked.number,
+        asked.name,
+        lines,
+        due_on=asked.due_on,
+        gap_mm=asked.gap_mm,
+        grain_school=asked.grain_school,
+        match_sets=asked.match_sets,
+    )
     return Created(id=made)
 
 
@@ -77,7 +113,13 @@ def one_batch(batch_id: int) -> BatchOut:
     asked = {need.material: _asked(batch, need.material, rack) for need in needs}
     fair = fair_of(list(asked.values()))
     materials = [_material(batch, need, asked[need.material], fair, laid) for need in needs]
-    return BatchOut(**summary.model_dump(), gap_mm=batch.gap_mm, grain_school=batch.grain_school, match_sets=list(batch.match_sets), materials=materials)
+    return BatchOut(
+        **summary.model_dump(),
+        gap_mm=batch.gap_mm,
+        grain_school=batch.grain_school,
+        match_sets=list(batch.match_sets),
+        materials=materials,
+    )
 
 
 @router.put("/batches/{batch_id}/leather", status_code=204)
@@ -91,46 +133,90 @@ def begin_lay(batch_id: int, asked: NewLay) -> Created:
     """Begin a lay of one material of a batch on some hides."""
     batch = batches.batch_by_id(batch_id)
     chosen = [found.hide for found in hides.hides_by_id(asked.hide_ids)]
-    job = job_for(f"{batch.number} {asked.material}", batch.lines, asked.material, chosen, Policy(batch.gap_mm, batch.grain_school), asked.objective, batch.match_sets)
+    job = job_for(
+        f"{batch.number} {asked.material}",
+        batch.lines,
+        asked.material,
+        chosen,
+        Policy(batch.gap_mm, batch.grain_school),
+        asked.objective,
+        batch.match_sets,
+    )
     return Created(id=lays.create_lay(batch_id, asked.material, job))
 
 
 def _summary(batch: Batch) -> BatchSummary:
     needs = needs_of_batch(batch.lines)
     return BatchSummary(
-        id=batch.id, number=batch.number, name=batch.name, state=batch.state, due_on=batch.due_on, lines=[_line(line) for line in batch.lines],
-        pieces=sum(n.pieces for n in needs), area_m2=sum(n.area_m2 for n in needs), chosen=len(batch.hide_ids),
-    )  # fmt: skip
+        id=batch.id,
+        number=batch.number,
+        name=batch.name,
+        state=batch.state,
+        due_on=batch.due_on,
+        lines=[_line(line) for line in batch.lines],
+        pieces=sum(n.pieces for n in needs),
+        area_m2=sum(n.area_m2 for n in needs),
+        chosen=len(batch.hide_ids),
+    )
 
 
 def _line(line: Line) -> LineOut:
-    return LineOut(article=line.article.slug, name=line.article.name, quantity=line.quantity, revision=line.article.revision)
+    return LineOut(
+        article=line.article.slug,
+        name=line.article.name,
+        quantity=line.quantity,
+        revision=line.article.revision,
+    )
 
 
 def _asked(batch: Batch, material: str, rack: list[OnRack]) -> Asked:
     own = [found for found in rack if found.material == material and found.state != "used up"]
-    return Asked(own, pieces_of_batch(batch.lines, material), Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school))
+    return Asked(
+        own,
+        pieces_of_batch(batch.lines, material),
+        Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school),
+    )
 
 
-def _material(batch: Batch, need: Need, asked: Asked, fair: dict[int, dict[Hashable, float]], laid: list[LaySummary]) -> MaterialNeed:
-    names = {piece_id(line.article, p): (p.name, line.article.name) for line in batch.lines for p in line.article.pieces}
+def _material(
+    batch: Batch, need: Need, asked: Asked, fair: dict[int, dict[Hashable, float]], laid: list[LaySummary]
+) -> MaterialNeed:
+    names = {
+        piece_id(line.article, p): (p.name, line.article.name)
+        for line in batch.lines
+        for p in line.article.pieces
+    }
     offers = []
     for found in asked.hides:
         fit = suits(found.number, asked.pieces, fair[found.id])
         offers.append(
             LeatherOffer(
-                hide_id=found.id, number=found.number, chosen=found.id in batch.hide_ids, usable_m2=found.card.usable_m2,
-                fair_m2=fit.fair_m2, never=[names[p][0] for p in fit.never],
+                hide_id=found.id,
+                number=found.number,
+                chosen=found.id in batch.hide_ids,
+                usable_m2=found.card.usable_m2,
+                fair_m2=fit.fair_m2,
+                never=[names[p][0] for p in fit.never],
             )
-        )  # fmt: skip
+        )
     return MaterialNeed(
-        material=need.material, pieces=need.pieces, area_m2=need.area_m2, chosen_m2=sum(o.usable_m2 for o in offers if o.chosen), offers=offers,
+        material=need.material,
+        pieces=need.pieces,
+        area_m2=need.area_m2,
+        chosen_m2=sum(o.usable_m2 for o in offers if o.chosen),
+        offers=offers,
         items=[
             PieceNeed(
-                id=p.id, name=names[p.id][0], article=names[p.id][1], quantity=p.quantity, area_m2=p.area_mm2 * p.quantity / 1e6,
-                needs=list(needs_in_words(p)), rings=piece_rings(p), grain_deg=grain_of(p),
+                id=p.id,
+                name=names[p.id][0],
+                article=names[p.id][1],
+                quantity=p.quantity,
+                area_m2=p.area_mm2 * p.quantity / 1e6,
+                needs=list(needs_in_words(p)),
+                rings=piece_rings(p),
+                grain_deg=grain_of(p),
             )
             for p in asked.pieces
         ],
         lays=[s for s in lay_summaries(laid) if s.material == need.material],
-    )  # fmt: skip
+    )

@@ -20,9 +20,18 @@ LOOK_EVERY_S = 0.35
 def job_out(job: WorkJob) -> JobOut:
     """Return a job as the screen sees it."""
     return JobOut(
-        id=job.id, kind=job.kind, subject=job.subject, state=job.state, seconds=job.seconds, spent_s=job.spent_s, version=job.version,
-        revision=job.revision, history=job.history, said=job.said, error=job.error,
-    )  # fmt: skip
+        id=job.id,
+        kind=job.kind,
+        subject=job.subject,
+        state=job.state,
+        seconds=job.seconds,
+        spent_s=job.spent_s,
+        version=job.version,
+        revision=job.revision,
+        history=job.history,
+        said=job.said,
+        error=job.error,
+    )
 
 
 @router.get("/{job_id}")

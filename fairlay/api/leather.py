@@ -48,7 +48,15 @@ from fairlay.core.lay.order import cutlist, gap_for, piece_id, pieces_of_batch
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.gauge import GaugeReading, doubted_readings, thickness_contours
 from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES
-from fairlay.core.leather.looking_over import QUICK, STEP_NAMES, STEPS, LookingOver, RingedFlaw, StepDone, ZoneDrawn
+from fairlay.core.leather.looking_over import (
+    QUICK,
+    STEP_NAMES,
+    STEPS,
+    LookingOver,
+    RingedFlaw,
+    StepDone,
+    ZoneDrawn,
+)
 from fairlay.core.leather.pull import PullTest, class_of, doubted_pulls
 from fairlay.core.leather.severity import suggested_severity
 from fairlay.core.leather.worth import accepted_by, clean_block, strap_run, suits_batch
@@ -69,7 +77,9 @@ def rack() -> Response:
     found = hides.rack()
     kept = looking.batches_of([h.id for h in found])
     # Written as JSON in one go: a full rack is millions of figures.
-    return Response(_RACK.dump_json([rack_out(h, kept.get(h.id, [])) for h in found]), media_type="application/json")
+    return Response(
+        _RACK.dump_json([rack_out(h, kept.get(h.id, [])) for h in found]), media_type="application/json"
+    )
 
 
 @router.post("/acts", status_code=204)
@@ -77,7 +87,9 @@ def act_on_many(asked: BulkAct) -> None:
     """Give several hides a state, or keep them for a batch. All of them or none."""
     hides.hides_by_id(asked.ids)
     if (asked.state is None) == (asked.batch_id is None):
-        raise Refused("an act needs a state or a batch", value=None, expected="just one of them; nothing was changed")
+        raise Refused(
+            "an act needs a state or a batch", value=None, expected="just one of them; nothing was changed"
+        )
     if asked.state is not None:
         hides.set_state(asked.ids, asked.state)
     elif asked.batch_id is not None:
@@ -111,18 +123,30 @@ def read_gauge(hide_id: int, asked: GaugeAt) -> GaugeRead:
     """Read the thickness gauge at a place of a hide: the simulated one."""
     known = looking.known(hide_id)
     x1, y1 = known.looking.ring.max(axis=0)
-    return GaugeRead(mm=round(SimulatedGauge(known.rack.number, known.rack.thickness_mm, float(x1), float(y1)).read(asked.x, asked.y), 2))
+    return GaugeRead(
+        mm=round(
+            SimulatedGauge(known.rack.number, known.rack.thickness_mm, float(x1), float(y1)).read(
+                asked.x, asked.y
+            ),
+            2,
+        )
+    )
 
 
 @router.get("/hides/{hide_id}/history")
 def hide_history(hide_id: int) -> list[EventOut]:
     """What was done with a hide, newest first."""
-    return [EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=e.made) for e in looking.history(hide_id)]
+    return [
+        EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=e.made)
+        for e in looking.history(hide_id)
+    ]
 
 
 @router.get("/hides/{hide_id}/hide.{kind}")
 def take_out(hide_id: int, kind: Literal["svg", "dxf", "json"]) -> Response:
-    """A hide to take elsewhere: SVG or DXF at true size, its flaws on layers by severity, or as the exchange format has it."""
+    """A hide to take elsewhere: SVG or DXF at true size, its flaws on layers by severity, or as the exchange
+    format has it.
+    """
     hide = hides.hides_by_id([hide_id])[0].hide
     job, lay = Job(hide.id, (hide,), ()), Lay(())
     if kind == "svg":
@@ -134,12 +158,16 @@ def take_out(hide_id: int, kind: Literal["svg", "dxf", "json"]) -> Response:
 
 @router.get("/hides/{hide_id}/worth")
 def worth_of(hide_id: int) -> WorthOut:
-    """What a hide is worth: what each article's rules accept of it, its best block, its longest strap, the open batches it suits."""
+    """What a hide is worth: what each article's rules accept of it, its best block, its longest strap, the
+    open batches it suits.
+    """
     known = looking.known(hide_id)
     hide, material = known.rack.hide, known.rack.material
     usable = hide.usable.area / 1e6
     # Woven stuff has no best block and no lane: it is alike all over.
-    block, strap = (None, None) if hide.is_roll else (clean_block(hide), strap_run(hide, leather_settings().strap_mm))
+    block, strap = (
+        (None, None) if hide.is_roll else (clean_block(hide), strap_run(hide, leather_settings().strap_mm))
+    )
     out = []
     for kept in articles.all_articles():
         cut = cutlist(kept.article, (), kept.letter)
@@ -147,41 +175,88 @@ def worth_of(hide_id: int) -> WorthOut:
         if own:
             found = accepted_by(hide, [p.pattern for p in own])
             names = {p.pattern.id: p.name for p in own}
-            out.append(ArticleWorth(
-                article=kept.article.slug, name=kept.article.name, any_m2=found.any_m2, all_m2=found.all_m2,
-                cost=found.cost_per_usable_m2 if math.isfinite(found.cost_per_usable_m2) else None, never=[names[n] for n in found.never],
-            ))  # fmt: skip
+            out.append(
+                ArticleWorth(
+                    article=kept.article.slug,
+                    name=kept.article.name,
+                    any_m2=found.any_m2,
+                    all_m2=found.all_m2,
+                    cost=found.cost_per_usable_m2 if math.isfinite(found.cost_per_usable_m2) else None,
+                    never=[names[n] for n in found.never],
+                )
+            )
     fits = []
     for batch in batches.all_batches():
         pieces = pieces_of_batch(batch.lines, material)
         if not pieces or batch.state == "cut":
             continue
         names = {piece_id(line.article, p): p.name for line in batch.lines for p in line.article.pieces}
-        fit = suits_batch(hide, pieces, names, Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school))
+        fit = suits_batch(
+            hide, pieces, names, Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school)
+        )
         fits.append(
             BatchFit(
-                batch_id=batch.id, batch=batch.number, name=batch.name, material=material, score=fit.score, share=fit.share, reason=fit.reason, chosen=hide_id in batch.hide_ids
+                batch_id=batch.id,
+                batch=batch.number,
+                name=batch.name,
+                material=material,
+                score=fit.score,
+                share=fit.share,
+                reason=fit.reason,
+                chosen=hide_id in batch.hide_ids,
             )
         )
     return WorthOut(
-        usable_m2=usable, cost_per_usable_m2=known.rack.area_m2 * known.rack.cost_per_m2 / usable if usable > 1e-6 else None,
-        block=BlockOut(x=block.x, y=block.y, length_mm=block.length_mm, depth_mm=block.depth_mm, area_m2=block.area_m2) if block else None,
-        strap=StrapOut(x=strap.x, y=strap.y, length_mm=strap.length_mm, deg=strap.deg, width_mm=strap.width_mm) if strap else None,
-        articles=sorted(out, key=lambda a: -a.any_m2), batches=sorted(fits, key=lambda f: -f.score),
-    )  # fmt: skip
+        usable_m2=usable,
+        cost_per_usable_m2=known.rack.area_m2 * known.rack.cost_per_m2 / usable if usable > 1e-6 else None,
+        block=BlockOut(
+            x=block.x, y=block.y, length_mm=block.length_mm, depth_mm=block.depth_mm, area_m2=block.area_m2
+        )
+        if block
+        else None,
+        strap=StrapOut(
+            x=strap.x, y=strap.y, length_mm=strap.length_mm, deg=strap.deg, width_mm=strap.width_mm
+        )
+        if strap
+        else None,
+        articles=sorted(out, key=lambda a: -a.any_m2),
+        batches=sorted(fits, key=lambda f: -f.score),
+    )
 
 
 def rack_out(found: OnRack, kept_for: list[str]) -> RackHideOut:
     """Return a hide as the rack shows it."""
     card = found.card
     return RackHideOut(
-        id=found.id, number=found.number, kind=found.kind, material=found.material, mill=found.mill, colour=found.colour, tannage=found.tannage,
-        temper=found.temper, thickness_mm=found.thickness_mm, grade=found.grade, state=found.state, cost_per_m2=found.cost_per_m2, area_m2=found.area_m2,
-        usable_m2=card.usable_m2, worth=found.area_m2 * found.cost_per_m2, received_on=found.received_on, flaws_by_severity=card.flaws_by_severity,
-        classes=[ClassArea(tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=0.0) for c in card.classes],
-        shape=drawn_shape(found.number, found.kind, card.drawn), finish=found.finish, delivery_id=found.delivery_id, looked=found.looked, looked_enough=found.looked_enough,
-        measured=found.measured, kept_for=kept_for,
-    )  # fmt: skip
+        id=found.id,
+        number=found.number,
+        kind=found.kind,
+        material=found.material,
+        mill=found.mill,
+        colour=found.colour,
+        tannage=found.tannage,
+        temper=found.temper,
+        thickness_mm=found.thickness_mm,
+        grade=found.grade,
+        state=found.state,
+        cost_per_m2=found.cost_per_m2,
+        area_m2=found.area_m2,
+        usable_m2=card.usable_m2,
+        worth=found.area_m2 * found.cost_per_m2,
+        received_on=found.received_on,
+        flaws_by_severity=card.flaws_by_severity,
+        classes=[
+            ClassArea(tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=0.0)
+            for c in card.classes
+        ],
+        shape=drawn_shape(found.number, found.kind, card.drawn),
+        finish=found.finish,
+        delivery_id=found.delivery_id,
+        looked=found.looked,
+        looked_enough=found.looked_enough,
+        measured=found.measured,
+        kept_for=kept_for,
+    )
 
 
 def _room(known: looking.Known) -> HideRoomOut:
@@ -192,29 +267,70 @@ def _room(known: looking.Known) -> HideRoomOut:
     x1, y1 = np.asarray(own.outline).max(axis=0)
     drop, shape = own.backdrop, hide_shape(hide, ROLL_SHOWN_MM)
     return HideRoomOut(
-        rack=rack_out(known.rack, looking.batches_of([known.rack.id]).get(known.rack.id, [])), version=known.rack.version, bounds=shape.bounds if hide.is_roll else Bounds(x0=0, y0=0, x1=x1, y1=y1),
-        outline=own.outline, holes=own.holes, shape=shape, flaws=[_flaw(f) for f in own.flaws],
+        rack=rack_out(known.rack, looking.batches_of([known.rack.id]).get(known.rack.id, [])),
+        version=known.rack.version,
+        bounds=shape.bounds if hide.is_roll else Bounds(x0=0, y0=0, x1=x1, y1=y1),
+        outline=own.outline,
+        holes=own.holes,
+        shape=shape,
+        flaws=[_flaw(f) for f in own.flaws],
         pulls=[
             PullKnown(
-                id=p.id, x=p.x, y=p.y, along_mm=p.along_mm, across_mm=p.across_mm, deg=p.deg, between_mm=p.between_mm, sure=p.sure, give_mm=p.give_mm,
-                tightness=class_of(p.give_mm, chosen.limits), tightness_name=TIGHTNESS_NAMES[class_of(p.give_mm, chosen.limits)], way_deg=p.least_stretch_deg, doubt=pulls.get(p.id, ""),
+                id=p.id,
+                x=p.x,
+                y=p.y,
+                along_mm=p.along_mm,
+                across_mm=p.across_mm,
+                deg=p.deg,
+                between_mm=p.between_mm,
+                sure=p.sure,
+                give_mm=p.give_mm,
+                tightness=class_of(p.give_mm, chosen.limits),
+                tightness_name=TIGHTNESS_NAMES[class_of(p.give_mm, chosen.limits)],
+                way_deg=p.least_stretch_deg,
+                doubt=pulls.get(p.id, ""),
             )
             for p in own.pulls
         ],
-        readings=[ReadingKnown(id=r.id, x=r.x, y=r.y, mm=r.mm, sure=r.sure, doubt=readings.get(r.id, "")) for r in own.readings],
+        readings=[
+            ReadingKnown(id=r.id, x=r.x, y=r.y, mm=r.mm, sure=r.sure, doubt=readings.get(r.id, ""))
+            for r in own.readings
+        ],
         contours=[ContourOut(mm=c.mm, points=as_points(c.points, 1)) for c in thickness_contours(hide)],
-        steps=[_step(slug, what, own.steps.get(slug, StepDone())) for slug, _, what in STEPS], looked=far.words, enough=far.enough, neck_left=own.neck_left,
-        backdrop=None if drop is None else BackdropOut(
-            picture=f"/api/ways-in/files/{drop.picture}/picture", width_mm=drop.width_mm, height_mm=drop.height_mm,
-            matrix=Matrix(a=drop.matrix[0], b=drop.matrix[1], c=drop.matrix[2], d=drop.matrix[3], e=drop.matrix[4], f=drop.matrix[5]),
+        steps=[_step(slug, what, own.steps.get(slug, StepDone())) for slug, _, what in STEPS],
+        looked=far.words,
+        enough=far.enough,
+        neck_left=own.neck_left,
+        backdrop=None
+        if drop is None
+        else BackdropOut(
+            picture=f"/api/ways-in/files/{drop.picture}/picture",
+            width_mm=drop.width_mm,
+            height_mm=drop.height_mm,
+            matrix=Matrix(
+                a=drop.matrix[0],
+                b=drop.matrix[1],
+                c=drop.matrix[2],
+                d=drop.matrix[3],
+                e=drop.matrix[4],
+                f=drop.matrix[5],
+            ),
         ),
-        seen=SeenRecord.model_validate(known.seen) if known.seen else None, pictures=_pictures(known.rack.id), can_undo=known.can_undo, chalks=chalk_out(chosen), limits=list(chosen.limits),
-    )  # fmt: skip
+        seen=SeenRecord.model_validate(known.seen) if known.seen else None,
+        pictures=_pictures(known.rack.id),
+        can_undo=known.can_undo,
+        chalks=chalk_out(chosen),
+        limits=list(chosen.limits),
+    )
 
 
 def _pictures(hide_id: int) -> PicturesOut | None:
     job = jobs.newest_of_hide(hide_id)
-    return None if job is None or job.state == "done" else PicturesOut(job=job_out(job), files=list(job.asked.files), bar_mm=job.asked.bar_mm)
+    return (
+        None
+        if job is None or job.state == "done"
+        else PicturesOut(job=job_out(job), files=list(job.asked.files), bar_mm=job.asked.bar_mm)
+    )
 
 
 def _flaw(f: RingedFlaw) -> FlawKnown:
@@ -235,7 +351,9 @@ def _flaw(f: RingedFlaw) -> FlawKnown:
 
 
 def _step(slug: looking_over.Step, what: str, done: StepDone) -> StepOut:
-    return StepOut(step=slug, name=STEP_NAMES[slug], what=what, quick=slug in QUICK, done=done.done, note=done.note)
+    return StepOut(
+        step=slug, name=STEP_NAMES[slug], what=what, quick=slug in QUICK, done=done.done, note=done.note
+    )
 
 
 Act = Callable[[LookingOver], LookingOver]
@@ -246,31 +364,65 @@ def _act(asked: Change) -> tuple[Act, str, EventKind]:
     """What a change asks for: how it is done, in words, and whether it changes the outline."""
     given = [name for name in Change.model_fields if getattr(asked, name) is not None]
     if len(given) != 1:
-        raise Refused(f"a change of {', '.join(given) or 'nothing'}", value=given, expected="just one change at a time; nothing was changed")
+        raise Refused(
+            f"a change of {', '.join(given) or 'nothing'}",
+            value=given,
+            expected="just one change at a time; nothing was changed",
+        )
     if f := asked.flaw:
         severity = f.severity or suggested_severity(f.kind, np.asarray(f.outline))[0]
         flaw = RingedFlaw(f.id, f.kind, severity, f.outline, f.note, f.photo, f.step, f.chalk)
         return lambda k: looking_over.with_flaw(k, flaw), f"{f.kind}, {SEVERITY_NAMES[severity]}", "looked at"
     if p := asked.pull:
         pull = PullTest(p.id, p.x, p.y, p.along_mm, p.across_mm, p.deg, p.between_mm, p.sure)
-        return lambda k: looking_over.with_pull(k, pull), f"pull test, {p.along_mm:g} mm along and {p.across_mm:g} mm across", "looked at"
+        return (
+            lambda k: looking_over.with_pull(k, pull),
+            f"pull test, {p.along_mm:g} mm along and {p.across_mm:g} mm across",
+            "looked at",
+        )
     if r := asked.reading:
         reading = GaugeReading(r.id, r.x, r.y, r.mm, r.sure)
         return lambda k: looking_over.with_reading(k, reading), f"thickness reading, {r.mm:g} mm", "looked at"
     if gone := asked.remove:
         return lambda k: looking_over.without(k, gone.what, gone.id), f"{gone.what} taken out", "looked at"
     if step := asked.step:
-        return lambda k: looking_over.with_step(k, step.step, step.done, step.note), f"{STEP_NAMES[step.step].lower()} {'done' if step.done else 'not done'}", "looked at"
+        return (
+            lambda k: looking_over.with_step(k, step.step, step.done, step.note),
+            f"{STEP_NAMES[step.step].lower()} {'done' if step.done else 'not done'}",
+            "looked at",
+        )
     if ends := asked.ends:
-        return lambda k: looking_over.turned(k, (ends.tail_x, ends.tail_y), (ends.neck_x, ends.neck_y)), "backbone and ends set", "outline"
+        return (
+            lambda k: looking_over.turned(k, (ends.tail_x, ends.tail_y), (ends.neck_x, ends.neck_y)),
+            "backbone and ends set",
+            "outline",
+        )
     if zone := asked.zone:
-        return lambda k: looking_over.with_tightness(k, ZoneDrawn(zone.outline, zone.tightness, zone.stretch_deg)), f"{TIGHTNESS_NAMES[zone.tightness]} leather drawn", "looked at"
+        return (
+            lambda k: looking_over.with_tightness(
+                k, ZoneDrawn(zone.outline, zone.tightness, zone.stretch_deg)
+            ),
+            f"{TIGHTNESS_NAMES[zone.tightness]} leather drawn",
+            "looked at",
+        )
     if brush := asked.brush:
-        return lambda k: looking_over.brushed(k, brush.stroke, brush.width_mm, brush.add), f"outline painted {'on' if brush.add else 'off'}", "outline"
+        return (
+            lambda k: looking_over.brushed(k, brush.stroke, brush.width_mm, brush.add),
+            f"outline painted {'on' if brush.add else 'off'}",
+            "outline",
+        )
     if drawn := asked.outline:
-        return lambda k: looking_over.with_outline(k, drawn.outline, drawn.holes), "outline drawn anew", "outline"
+        return (
+            lambda k: looking_over.with_outline(k, drawn.outline, drawn.holes),
+            "outline drawn anew",
+            "outline",
+        )
     cut = asked.cut
     if cut is None:
         raise Refused("an empty change", value=None, expected="one change; nothing was changed")
     # A cut without a word is the outline mended; one that says what for has used leather.
-    return lambda k: looking_over.cut_along(k, cut.line)[0], cut.words or "outline cut along a line", "cut" if cut.words else "outline"
+    return (
+        lambda k: looking_over.cut_along(k, cut.line)[0],
+        cut.words or "outline cut along a line",
+        "cut" if cut.words else "outline",
+    )

@@ -1,4 +1,7 @@
-"""What the Leather room asks and is told. Lengths in mm, areas in m2 (an invoice's in its own unit), angles in degrees, money in the shop's currency."""
+"""What the Leather room asks and is told.
+
+Lengths in mm, areas in m2 (an invoice's in its own unit), angles in degrees, money in the shop's currency.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +19,14 @@ Short = Annotated[str, Field(max_length=64)]
 Brief = Annotated[str, Field(max_length=32)]
 Named = Annotated[str, Field(min_length=1, max_length=64)]
 Ident = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[\w-]+$")]
-Outline = Annotated[list[Annotated[list[FiniteFloat], Field(min_length=2, max_length=2)]], Field(min_length=3, max_length=20_000)]
-Line = Annotated[list[Annotated[list[FiniteFloat], Field(min_length=2, max_length=2)]], Field(min_length=1, max_length=20_000)]
+Outline = Annotated[
+    list[Annotated[list[FiniteFloat], Field(min_length=2, max_length=2)]],
+    Field(min_length=3, max_length=20_000),
+]
+Line = Annotated[
+    list[Annotated[list[FiniteFloat], Field(min_length=2, max_length=2)]],
+    Field(min_length=1, max_length=20_000),
+]
 
 
 class ChalkIn(BaseModel):
@@ -29,7 +38,10 @@ class ChalkIn(BaseModel):
 
 
 class LeatherSettingsIO(BaseModel):
-    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``address``: what the codes on tags open, empty for the address they are printed from."""
+    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a
+    lot may be, as a share; ``address``: what the codes on tags open, empty for the address they are printed
+    from.
+    """
 
     chalks: Annotated[list[ChalkIn], Field(min_length=1, max_length=12)]
     limits: Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
@@ -42,7 +54,9 @@ class LeatherSettingsIO(BaseModel):
 
 
 class InvoiceIO(BaseModel):
-    """What a lot was bought as; ``price`` is for one ``unit``; ``area`` in it and ``hides`` are the invoice's own totals, 0 where it states none."""
+    """What a lot was bought as; ``price`` is for one ``unit``; ``area`` in it and ``hides`` are the invoice's
+    own totals, 0 where it states none.
+    """
 
     mill: Named
     lot: Named
@@ -72,7 +86,9 @@ class ChangedDelivery(BaseModel):
 
 
 class HidesOff(BaseModel):
-    """Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide; rolls with their width."""
+    """Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide; rolls with their
+    width.
+    """
 
     kind: Literal["side", "whole", "bend", "shoulder", "belly", "offcut", "roll"]
     width_mm: FiniteFloat | None = None
@@ -98,7 +114,9 @@ class ReceivedHide(BaseModel):
 
 
 class DeliveryOut(BaseModel):
-    """A delivery; ``out_hides`` and ``out_m2`` are what its invoice states beyond the hides received, less than 0 where the hides are more."""
+    """A delivery; ``out_hides`` and ``out_m2`` are what its invoice states beyond the hides received, less
+    than 0 where the hides are more.
+    """
 
     id: int
     invoice: InvoiceIO
@@ -189,8 +207,9 @@ class NewOutline(BaseModel):
 
 
 class CutOff(BaseModel):
-    """A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without words its outline is mended.
-    ``rack_off`` puts what comes off on the rack, as an offcut."""
+    """A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without
+    words its outline is mended. ``rack_off`` puts what comes off on the rack, as an offcut.
+    """
 
     line: Line
     words: Annotated[str, Field(max_length=120)] = ""
@@ -226,7 +245,9 @@ class FlawKnown(FlawIO):
 
 
 class PullKnown(PullIO):
-    """``way_deg`` is the line of least stretch that it tells; ``doubt`` a question where the tests round it contradict it."""
+    """``way_deg`` is the line of least stretch that it tells; ``doubt`` a question where the tests round it
+    contradict it.
+    """
 
     tightness: int
     tightness_name: str
@@ -263,7 +284,9 @@ class BackdropOut(BaseModel):
 
 
 class PicturesOut(BaseModel):
-    """The newest pictures of a hide, while they are read or where nothing sure was found in them: the job, the pictures, what the printed bar measured."""
+    """The newest pictures of a hide, while they are read or where nothing sure was found in them: the job,
+    the pictures, what the printed bar measured.
+    """
 
     job: JobOut
     files: list[int]
@@ -310,7 +333,10 @@ class FromDrawing(BaseModel):
 class ByRule(BaseModel):
     """Stations along the backbone, from the tail: how far below the rule the edge begins and ends there."""
 
-    stations: Annotated[list[Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]], Field(min_length=3, max_length=200)]
+    stations: Annotated[
+        list[Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]],
+        Field(min_length=3, max_length=200),
+    ]
 
 
 class Mend(BaseModel):
@@ -342,7 +368,10 @@ class AcceptedLine(BaseModel):
 
 
 class Accept(BaseModel):
-    """What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand. ``flesh_up``: it was photographed flesh side up; ``keep_known``: what was known before is put on it."""
+    """What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand.
+
+    ``flesh_up``: it was photographed flesh side up; ``keep_known``: what was known before is put on it.
+    """
 
     outline: Outline
     holes: Annotated[list[Outline], Field(max_length=200)] = []
@@ -367,7 +396,9 @@ class KnownRing(BaseModel):
 
 
 class KnownAgain(BaseModel):
-    """What was known of a hide, put on its new outline: flaws where they lie now, and how many pull tests and readings; ``fits`` and ``words`` say whether it can be."""
+    """What was known of a hide, put on its new outline: flaws where they lie now, and how many pull tests and
+    readings; ``fits`` and ``words`` say whether it can be.
+    """
 
     fits: bool
     words: str
@@ -398,7 +429,9 @@ class GaugeRead(BaseModel):
 
 
 class ArticleWorth(BaseModel):
-    """What an article's rules accept of a hide: leather that one of its pieces may use at least, or every one; ``cost`` per m2 of the first."""
+    """What an article's rules accept of a hide: leather that one of its pieces may use at least, or every
+    one; ``cost`` per m2 of the first.
+    """
 
     article: str
     name: str

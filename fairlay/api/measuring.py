@@ -1,4 +1,6 @@
-"""A hide's outline from pictures, from a digitising table's drawing, or by rule: found, laid over the picture, accepted by the cutter."""
+"""A hide's outline from pictures, from a digitising table's drawing, or by rule: found, laid over the
+picture, accepted by the cutter.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,20 @@ from fastapi import APIRouter, Request
 from shapely.geometry import Polygon
 
 from fairlay.api.jobs import job_out
-from fairlay.api.leather_models import Accept, ByRule, Changed, FromDrawing, KnownAgain, KnownRing, LookAtPictures, MeasuredAgain, Mend, Mended, TablesOut, TakeHide
+from fairlay.api.leather_models import (
+    Accept,
+    ByRule,
+    Changed,
+    FromDrawing,
+    KnownAgain,
+    KnownRing,
+    LookAtPictures,
+    MeasuredAgain,
+    Mend,
+    Mended,
+    TablesOut,
+    TakeHide,
+)
 from fairlay.api.models import JobOut
 from fairlay.api.pattern_models import FileOut
 from fairlay.core.errors import BadHide, Refused
@@ -41,12 +56,19 @@ def photograph(asked: TakeHide, request: Request) -> FileOut:
     """Take a picture of the table and keep it."""
     at_hand: SimulatedHideCamera = request.app.state.hide_camera
     picture = at_hand.pointed_at(asked.table, asked.shot).take()
-    return FileOut(id=uploads.keep(f"{asked.table} {asked.shot + 1}.jpg", picture.media_type, picture.body), name=asked.table, kind="picture")
+    return FileOut(
+        id=uploads.keep(f"{asked.table} {asked.shot + 1}.jpg", picture.media_type, picture.body),
+        name=asked.table,
+        kind="picture",
+    )
 
 
 @router.post("/hides/{hide_id}/pictures", status_code=202)
 def look_at_pictures(hide_id: int, asked: LookAtPictures) -> JobOut:
-    """Have a hide found in its pictures; follow the job. What it finds is kept beside the hide until it is accepted or left."""
+    """Have a hide found in its pictures; follow the job.
+
+    What it finds is kept beside the hide until it is accepted or left.
+    """
     for file in asked.files:
         uploads.upload(file)
     job_id = jobs.add_look(hide_id, tuple(asked.files), asked.bar_mm)
@@ -56,31 +78,63 @@ def look_at_pictures(hide_id: int, asked: LookAtPictures) -> JobOut:
 
 @router.post("/hides/{hide_id}/drawing")
 def look_at_drawing(hide_id: int, asked: FromDrawing) -> SeenRecord:
-    """Take a hide from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has layers for them."""
+    """Take a hide from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has
+    layers for them.
+    """
     kept = uploads.upload(asked.file)
-    drawing = read_svg(kept.body) if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000] else read_dxf(kept.body)
+    drawing = (
+        read_svg(kept.body)
+        if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000]
+        else read_dxf(kept.body)
+    )
     found = hide_in_drawing(drawing, asked.unit_mm or drawing.unit_mm or 1.0)
-    return _keep(hide_id, seen_plain("drawing", found.outline, found.holes, found.notes, [(f.outline, f.severity) for f in found.flaws]))
+    return _keep(
+        hide_id,
+        seen_plain(
+            "drawing", found.outline, found.holes, found.notes, [(f.outline, f.severity) for f in found.flaws]
+        ),
+    )
 
 
 @router.post("/hides/{hide_id}/by-rule")
 def measure_by_rule(hide_id: int, asked: ByRule) -> SeenRecord:
-    """Take a hide from where its edge begins and ends below a rule laid along the backbone, station by station."""
+    """Take a hide from where its edge begins and ends below a rule laid along the backbone, station by
+    station.
+    """
     ring = outline_by_rule([Station(*map(float, s)) for s in asked.stations])
-    return _keep(hide_id, seen_plain("rule", ring, [], [f"Measured at {len(asked.stations)} stations: between them the edge is taken to run smoothly."]))
+    return _keep(
+        hide_id,
+        seen_plain(
+            "rule",
+            ring,
+            [],
+            [f"Measured at {len(asked.stations)} stations: between them the edge is taken to run smoothly."],
+        ),
+    )
 
 
 @router.post("/mend")
 def mend(asked: Mend) -> Mended:
     """Mend an outline by a stroke: painted on, painted off, or cut along."""
-    region = Polygon(clean_ring(asked.outline, "the outline"), [clean_ring(h, f"hole {i + 1}") for i, h in enumerate(asked.holes)]).buffer(0)
+    region = Polygon(
+        clean_ring(asked.outline, "the outline"),
+        [clean_ring(h, f"hole {i + 1}") for i, h in enumerate(asked.holes)],
+    ).buffer(0)
     if asked.how == "cut":
         kept, off = parted(region, asked.stroke)
         if off is None:
-            raise Refused("the line does not part the hide", value=len(asked.stroke), expected="a line from edge to edge; nothing was cut")
+            raise Refused(
+                "the line does not part the hide",
+                value=len(asked.stroke),
+                expected="a line from edge to edge; nothing was cut",
+            )
     else:
         kept = painted(region, asked.stroke, asked.width_mm, asked.how == "add")
-    return Mended(outline=shown(np.asarray(kept.exterior.coords)[:-1]), holes=[shown(np.asarray(r.coords)[:-1]) for r in kept.interiors], area_m2=kept.area / 1e6)
+    return Mended(
+        outline=shown(np.asarray(kept.exterior.coords)[:-1]),
+        holes=[shown(np.asarray(r.coords)[:-1]) for r in kept.interiors],
+        area_m2=kept.area / 1e6,
+    )
 
 
 @router.delete("/hides/{hide_id}/seen", status_code=204)
@@ -91,14 +145,29 @@ def leave_seen(hide_id: int) -> None:
 
 @router.post("/hides/{hide_id}/accept")
 def accept(hide_id: int, asked: Accept) -> Changed:
-    """Take what was found, as the cutter left it: outline, holes, rings with their severity, lines. One change, which can be undone."""
+    """Take what was found, as the cutter left it: outline, holes, rings with their severity, lines.
+
+    One change, which can be undone.
+    """
     known = looking.known(hide_id)
     if not known.seen:
-        raise Refused("nothing was found that could be taken", value=hide_id, expected="a picture, a drawing or stations first")
+        raise Refused(
+            "nothing was found that could be taken",
+            value=hide_id,
+            expected="a picture, a drawing or stations first",
+        )
     seen = SeenRecord.model_validate(known.seen)
     words = f"measured from {'pictures' if seen.source == 'picture' else 'a ' + seen.source}"
     cut = asked.keep_known and was_cut(known.looking.ring, clean_ring(asked.outline, "the outline"))
-    return Changed(version=looking.change(hide_id, lambda before: taken(before, _taken(asked, seen)), words + ", after a cut" * cut, "cut" if cut else "outline", takes_seen=True))
+    return Changed(
+        version=looking.change(
+            hide_id,
+            lambda before: taken(before, _taken(asked, seen)),
+            words + ", after a cut" * cut,
+            "cut" if cut else "outline",
+            takes_seen=True,
+        )
+    )
 
 
 @router.post("/hides/{hide_id}/known-again")
@@ -120,11 +189,21 @@ def _taken(asked: Accept, seen: SeenRecord) -> Taken:
     drop = None
     if seen.picture is not None:
         w, h = seen.bounds.x1 - seen.bounds.x0, seen.bounds.y1 - seen.bounds.y0
-        drop = Backdrop(int(seen.picture.rsplit("/", 2)[-2]), w, h, (1.0, 0.0, 0.0, 1.0, seen.bounds.x0, seen.bounds.y0))
+        drop = Backdrop(
+            int(seen.picture.rsplit("/", 2)[-2]), w, h, (1.0, 0.0, 0.0, 1.0, seen.bounds.x0, seen.bounds.y0)
+        )
     return Taken(
-        asked.outline, asked.holes, [RingTaken(r.outline, r.kind, r.severity, r.chalk) for r in asked.rings], [LineTaken(x.means, x.points) for x in asked.lines],
-        None if asked.ends is None else ((asked.ends.tail_x, asked.ends.tail_y), (asked.ends.neck_x, asked.ends.neck_y)), asked.flesh_up, asked.keep_known, drop,
-    )  # fmt: skip
+        asked.outline,
+        asked.holes,
+        [RingTaken(r.outline, r.kind, r.severity, r.chalk) for r in asked.rings],
+        [LineTaken(x.means, x.points) for x in asked.lines],
+        None
+        if asked.ends is None
+        else ((asked.ends.tail_x, asked.ends.tail_y), (asked.ends.neck_x, asked.ends.neck_y)),
+        asked.flesh_up,
+        asked.keep_known,
+        drop,
+    )
 
 
 def _keep(hide_id: int, seen: SeenRecord) -> SeenRecord:

@@ -1,4 +1,7 @@
-"""What the rooms ask and are told. Lengths in mm, areas in m2, angles in degrees, money in the shop's currency."""
+"""What the rooms ask and are told.
+
+Lengths in mm, areas in m2, angles in degrees, money in the shop's currency.
+"""
 
 from __future__ import annotations
 
@@ -320,7 +323,9 @@ class RevisionOut(BaseModel):
 
 
 class JobOut(BaseModel):
-    """Long work: ``subject`` is the lay that is laid, or the hide that is looked at; ``said`` what was found so far."""
+    """Long work: ``subject`` is the lay that is laid, or the hide that is looked at; ``said`` what was found
+    so far.
+    """
 
     id: int
     kind: Literal["lay", "look"]
@@ -362,7 +367,9 @@ class PinnedPiece(BaseModel):
 
 
 class RunLay(BaseModel):
-    """How long to lay, and what: ``hides`` to lay again (none: all of them), around pieces that are ``pinned``."""
+    """How long to lay, and what: ``hides`` to lay again (none: all of them), around pieces that are
+    ``pinned``.
+    """
 
     seconds: Annotated[FiniteFloat, Field(ge=1, le=3600)] = 30.0
     seed: int = 1

@@ -261,7 +261,9 @@ class SortDrawing(BaseModel):
 
 
 class FoundOut(BaseModel):
-    """A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the drawing, in mm."""
+    """A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the
+    drawing, in mm.
+    """
 
     pattern: Pattern
     rings: list[Points]

@@ -107,7 +107,14 @@ def on_the_rack(article_id: int, revision: int | None = None) -> list[FindingOut
 def revisions(article_id: int) -> list[RevisionCard]:
     """Every revision of an article with its reason, the newest first."""
     return [
-        RevisionCard(number=k.number, letter=k.letter, reason=k.reason, created_at=k.created_at, batches=list(k.batches), pieces=len(k.article.pieces))
+        RevisionCard(
+            number=k.number,
+            letter=k.letter,
+            reason=k.reason,
+            created_at=k.created_at,
+            batches=list(k.batches),
+            pieces=len(k.article.pieces),
+        )
         for k in reversed(articles.revisions(article_id))
     ]
 
@@ -121,14 +128,21 @@ def new_revision(article_id: int, asked: NewRevision) -> ArticleView:
 @router.get("/{article_id}/changes")
 def what_changed(article_id: int, old: int, new: int) -> list[ChangeOut]:
     """What differs between two revisions, piece by piece."""
-    found = changes(articles.article_at(article_id, old).article, articles.article_at(article_id, new).article)
+    found = changes(
+        articles.article_at(article_id, old).article, articles.article_at(article_id, new).article
+    )
     return [
         ChangeOut(
-            slug=c.slug, name=c.name, kind=c.kind, before=[as_points(r, 2) for r in c.before], after=[as_points(r, 2) for r in c.after], moved_mm=c.moved_mm,
+            slug=c.slug,
+            name=c.name,
+            kind=c.kind,
+            before=[as_points(r, 2) for r in c.before],
+            after=[as_points(r, 2) for r in c.after],
+            moved_mm=c.moved_mm,
             differs=[DifferenceOut(what=d.what, before=d.before, after=d.after) for d in c.differs],
         )
         for c in found
-    ]  # fmt: skip
+    ]
 
 
 @router.get("/{article_id}/file")
@@ -148,9 +162,15 @@ def article_file(
     if kind == "dxf":
         return as_file(article_dxf(kept.article), "image/vnd.dxf", f"{name}.dxf")
     if kind == "json":
-        return as_file(write_article(kept.article, kept.letter, kept.reason), "application/json", f"{name}.json")
+        return as_file(
+            write_article(kept.article, kept.letter, kept.reason), "application/json", f"{name}.json"
+        )
     letters = articles.piece_letters(article_id, kept.number)
-    return as_file(patterns_pdf(kept.article, letters, paper, piece or [], flesh), "application/pdf", f"{name}-{paper}.pdf")
+    return as_file(
+        patterns_pdf(kept.article, letters, paper, piece or [], flesh),
+        "application/pdf",
+        f"{name}-{paper}.pdf",
+    )
 
 
 def _finding(f: Finding) -> FindingOut:
@@ -160,16 +180,26 @@ def _finding(f: Finding) -> FindingOut:
 def _card(kept: Kept) -> ArticleCard:
     found = _findings(kept.article)
     return ArticleCard(
-        id=kept.id, slug=kept.article.slug, name=kept.article.name, letter=kept.letter, batches=list(kept.batches),
+        id=kept.id,
+        slug=kept.article.slug,
+        name=kept.article.name,
+        letter=kept.letter,
+        batches=list(kept.batches),
         pieces=[
             CardPiece(
-                slug=p.slug, name=p.name, each=p.each, pair=p.pair, rings=[as_points(r, 1) for r in (p.ring, *p.window_rings)],
+                slug=p.slug,
+                name=p.name,
+                each=p.each,
+                pair=p.pair,
+                rings=[as_points(r, 1) for r in (p.ring, *p.window_rings)],
                 grain_deg=p.needs.grain_deg if p.needs.grain_tolerance_deg < 180 else None,
             )
             for p in kept.article.pieces
         ],
-        wrong=sum(f.level == "wrong" for f in found), look=sum(f.level == "look" for f in found), leather_m2=figures_of(kept.article).leather_m2,
-    )  # fmt: skip
+        wrong=sum(f.level == "wrong" for f in found),
+        look=sum(f.level == "look" for f in found),
+        leather_m2=figures_of(kept.article).leather_m2,
+    )
 
 
 def _view(kept: Kept) -> ArticleView:
@@ -177,14 +207,36 @@ def _view(kept: Kept) -> ArticleView:
     letters = articles.piece_letters(kept.id, kept.number)
     f = figures_of(article)
     return ArticleView(
-        id=kept.id, number=kept.number, letter=kept.letter, version=kept.version, newest=kept.newest, reason=kept.reason, created_at=kept.created_at, batches=list(kept.batches),
-        article=article, drawn=[_drawn(p, article, letters.get(p.slug, kept.letter)) for p in article.pieces],
+        id=kept.id,
+        number=kept.number,
+        letter=kept.letter,
+        version=kept.version,
+        newest=kept.newest,
+        reason=kept.reason,
+        created_at=kept.created_at,
+        batches=list(kept.batches),
+        article=article,
+        drawn=[_drawn(p, article, letters.get(p.slug, kept.letter)) for p in article.pieces],
         figures=FiguresOut(
-            leather_m2=f.leather_m2, thread_mm=f.thread_mm, stitches=f.stitches, hardware=f.hardware, pieces=f.pieces,
-            seams=[SeamOut(name=s.name, run_mm=s.run_mm, stitches=list(s.stitches), thread_mm=s.thread_mm, stack_mm=s.stack_mm, layers=s.layers) for s in f.seams],
+            leather_m2=f.leather_m2,
+            thread_mm=f.thread_mm,
+            stitches=f.stitches,
+            hardware=f.hardware,
+            pieces=f.pieces,
+            seams=[
+                SeamOut(
+                    name=s.name,
+                    run_mm=s.run_mm,
+                    stitches=list(s.stitches),
+                    thread_mm=s.thread_mm,
+                    stack_mm=s.stack_mm,
+                    layers=s.layers,
+                )
+                for s in f.seams
+            ],
         ),
         findings=[_finding(x) for x in _findings(article)],
-    )  # fmt: skip
+    )
 
 
 def _drawn(p: Pattern, article: Article, letter: str) -> DrawnPiece:
@@ -198,11 +250,23 @@ def _drawn(p: Pattern, article: Article, letter: str) -> DrawnPiece:
         edges.append(EdgeOut(run=run, length_mm=round(length_mm(line), 2), points=as_points(line, 2)))
     at = piece.name_at
     return DrawnPiece(
-        slug=p.slug, letter=letter, cut=[as_points(np.asarray(line.coords)[:-1], 2) for line in (cut.exterior, *cut.interiors)], finished=as_points(p.ring, 2), edges=edges,
-        marks=[MarkLine(**mark_values(m)) for m in drawn_marks(p, article.by_slug)], hidden=[as_points(h, 2) for h in piece.hidden], stitches=_stitches(p, article),
-        needs=list(needs_in_words(piece)), grain_deg=p.needs.grain_deg if p.needs.grain_tolerance_deg < 180 else None, length_mm=length, width_mm=width, area_m2=cut.area / 1e6,
-        quantity_words=quantity_words(p), bounds=Bounds(x0=x0, y0=y0, x1=x1, y1=y1), name_at=Circle(x=at[0], y=at[1], r=at[2]),
-    )  # fmt: skip
+        slug=p.slug,
+        letter=letter,
+        cut=[as_points(np.asarray(line.coords)[:-1], 2) for line in (cut.exterior, *cut.interiors)],
+        finished=as_points(p.ring, 2),
+        edges=edges,
+        marks=[MarkLine(**mark_values(m)) for m in drawn_marks(p, article.by_slug)],
+        hidden=[as_points(h, 2) for h in piece.hidden],
+        stitches=_stitches(p, article),
+        needs=list(needs_in_words(piece)),
+        grain_deg=p.needs.grain_deg if p.needs.grain_tolerance_deg < 180 else None,
+        length_mm=length,
+        width_mm=width,
+        area_m2=cut.area / 1e6,
+        quantity_words=quantity_words(p),
+        bounds=Bounds(x0=x0, y0=y0, x1=x1, y1=y1),
+        name_at=Circle(x=at[0], y=at[1], r=at[2]),
+    )
 
 
 def _stitches(p: Pattern, article: Article) -> list[StitchOut]:
@@ -212,7 +276,25 @@ def _stitches(p: Pattern, article: Article) -> list[StitchOut]:
             try:
                 s = stitches_of(p, mark, article.by_slug)
             except FairLayError as error:
-                out.append(StitchOut(mark=mark.id, says=str(error), stitches=0, run_mm=0.0, divides=False, nearest_pitch_mm=mark.pitch_mm))
+                out.append(
+                    StitchOut(
+                        mark=mark.id,
+                        says=str(error),
+                        stitches=0,
+                        run_mm=0.0,
+                        divides=False,
+                        nearest_pitch_mm=mark.pitch_mm,
+                    )
+                )
                 continue
-            out.append(StitchOut(mark=mark.id, says=s.says, stitches=s.stitches, run_mm=s.run_mm, divides=s.divides, nearest_pitch_mm=s.nearest_pitch_mm))
+            out.append(
+                StitchOut(
+                    mark=mark.id,
+                    says=s.says,
+                    stitches=s.stitches,
+                    run_mm=s.run_mm,
+                    divides=s.divides,
+                    nearest_pitch_mm=s.nearest_pitch_mm,
+                )
+            )
     return out

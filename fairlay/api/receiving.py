@@ -1,4 +1,6 @@
-"""Receiving leather: deliveries, their hides as they come off the lorry, tags, and the claim for a lot that is short."""
+"""Receiving leather: deliveries, their hides as they come off the lorry, tags, and the claim for a lot that
+is short.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,14 @@ from dataclasses import asdict
 from fastapi import APIRouter, Request, Response
 
 from fairlay.api.files import as_file
-from fairlay.api.leather_models import ChangedDelivery, DeliveryOut, HidesOff, InvoiceIO, NewDelivery, ReceivedHide
+from fairlay.api.leather_models import (
+    ChangedDelivery,
+    DeliveryOut,
+    HidesOff,
+    InvoiceIO,
+    NewDelivery,
+    ReceivedHide,
+)
 from fairlay.api.models import Created
 from fairlay.core.errors import Refused
 from fairlay.core.formats.leather_pdf import Tag, claim_pdf, markers_pdf, tags_pdf
@@ -31,7 +40,9 @@ def all_deliveries() -> list[DeliveryOut]:
 @router.post("/deliveries", status_code=201)
 def begin_delivery(asked: NewDelivery) -> Created:
     """Begin a delivery; its hides come as they are taken off the lorry."""
-    return Created(id=deliveries.begin_delivery(_invoice(asked.invoice), asked.received_on or now().date(), asked.note))
+    return Created(
+        id=deliveries.begin_delivery(_invoice(asked.invoice), asked.received_on or now().date(), asked.note)
+    )
 
 
 @router.get("/deliveries/{delivery_id}")
@@ -49,7 +60,10 @@ def change_delivery(delivery_id: int, asked: ChangedDelivery) -> None:
 @router.post("/deliveries/{delivery_id}/hides", status_code=201)
 def receive_hides(delivery_id: int, asked: HidesOff) -> list[Created]:
     """Take hides off the lorry: each gets a number."""
-    return [Created(id=i) for i in deliveries.receive_hides(delivery_id, asked.kind, asked.areas, asked.prefix, asked.width_mm)]
+    return [
+        Created(id=i)
+        for i in deliveries.receive_hides(delivery_id, asked.kind, asked.areas, asked.prefix, asked.width_mm)
+    ]
 
 
 @router.delete("/hides/{hide_id}", status_code=204)
@@ -63,15 +77,29 @@ def claim(delivery_id: int) -> Response:
     """What a lot measures against its invoice, with the outlines, as a PDF."""
     d = deliveries.delivery_by_id(delivery_id)
     if not d.check.measured and not d.check.never_m2:
-        raise Refused("no hide of this lot is measured yet", value=0, expected="measured outlines to put beside the invoice")
+        raise Refused(
+            "no hide of this lot is measured yet",
+            value=0,
+            expected="measured outlines to put beside the invoice",
+        )
     chosen = leather_settings()
-    body = claim_pdf(d.invoice, d.check, [h.hide for h in d.hides if h.measured], chosen.shop, now().date().isoformat(), chosen.currency)
+    body = claim_pdf(
+        d.invoice,
+        d.check,
+        [h.hide for h in d.hides if h.measured],
+        chosen.shop,
+        now().date().isoformat(),
+        chosen.currency,
+    )
     return as_file(body, "application/pdf", f"claim-{d.invoice.lot}.pdf")
 
 
 @router.get("/tags.pdf")
 def tags(ids: str, request: Request, paper: str = "A4") -> Response:
-    """Tags of hides to print and tie on, each with a code that opens the hide. ``ids`` are separated by commas."""
+    """Tags of hides to print and tie on, each with a code that opens the hide.
+
+    ``ids`` are separated by commas.
+    """
     if not all(part.strip().isdigit() for part in ids.split(",")):
         raise Refused(f"hides {ids!r}", value=ids, expected="numbers separated by commas")
     found = hides.hides_by_id([int(part) for part in ids.split(",")])
@@ -104,14 +132,38 @@ def _invoice(asked: InvoiceIO) -> Invoice:
 def _out(d: Delivery) -> DeliveryOut:
     by_number = {row.number: row for row in d.check.hides}
     return DeliveryOut(
-        id=d.id, invoice=InvoiceIO(**asdict(d.invoice)), note=d.note, received_on=d.received_on, closed=d.closed, hides=[_hide(h, by_number[h.number]) for h in d.hides],
-        measured=d.check.measured, invoice_m2=d.check.invoice_m2, measured_m2=d.check.measured_m2, off_m2=d.check.off_m2, off_share=d.check.off_share, off_money=d.check.off_money,
-        out_hides=d.check.out_hides, out_m2=d.check.out_m2, claim=d.check.claim, claim_money=d.check.claim_money, words=d.check.words,
-    )  # fmt: skip
+        id=d.id,
+        invoice=InvoiceIO(**asdict(d.invoice)),
+        note=d.note,
+        received_on=d.received_on,
+        closed=d.closed,
+        hides=[_hide(h, by_number[h.number]) for h in d.hides],
+        measured=d.check.measured,
+        invoice_m2=d.check.invoice_m2,
+        measured_m2=d.check.measured_m2,
+        off_m2=d.check.off_m2,
+        off_share=d.check.off_share,
+        off_money=d.check.off_money,
+        out_hides=d.check.out_hides,
+        out_m2=d.check.out_m2,
+        claim=d.check.claim,
+        claim_money=d.check.claim_money,
+        words=d.check.words,
+    )
 
 
 def _hide(h: RackHide, row: HideCheck) -> ReceivedHide:
     return ReceivedHide(
-        id=h.id, number=h.number, kind=h.hide.kind, state=h.state, measured=h.measured, looked=h.looked, invoice_m2=row.invoice_m2, measured_m2=row.measured_m2, off_m2=row.off_m2,
-        off_share=row.off_share, off_money=row.off_money, outline=as_points(h.hide.outline, 0),
-    )  # fmt: skip
+        id=h.id,
+        number=h.number,
+        kind=h.hide.kind,
+        state=h.state,
+        measured=h.measured,
+        looked=h.looked,
+        invoice_m2=row.invoice_m2,
+        measured_m2=row.measured_m2,
+        off_m2=row.off_m2,
+        off_share=row.off_share,
+        off_money=row.off_money,
+        outline=as_points(h.hide.outline, 0),
+    )

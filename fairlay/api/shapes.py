@@ -19,13 +19,32 @@ def hide_shape(hide: Hide, shown_length_mm: float | None = None) -> HideShape:
 
 
 def drawn_shape(number: str, kind: str, shown: HideDrawn) -> HideShape:
-    """Return a hide that is drawn already. Its many points are not looked at once more: they are as ``HideDrawn`` has them."""
+    """Return a hide that is drawn already.
+
+    Its many points are not looked at once more: they are as ``HideDrawn`` has them.
+    """
     x, y = zip(*shown.rings[0], strict=True)
     return HideShape.model_construct(
-        number=number, kind=kind, rings=shown.rings, bounds=Bounds(x0=min(x), y0=min(y), x1=max(x), y1=max(y)),
-        zones=[ZoneOut.model_construct(tightness=z.tightness, name=TIGHTNESS_NAMES[z.tightness], stretch_deg=z.stretch_deg, rings=z.rings) for z in shown.zones],
-        flaws=[FlawOut.model_construct(kind=f.kind, severity=f.severity, severity_name=SEVERITY_NAMES[f.severity], outline=f.outline) for f in shown.flaws],
-    )  # fmt: skip
+        number=number,
+        kind=kind,
+        rings=shown.rings,
+        bounds=Bounds(x0=min(x), y0=min(y), x1=max(x), y1=max(y)),
+        zones=[
+            ZoneOut.model_construct(
+                tightness=z.tightness,
+                name=TIGHTNESS_NAMES[z.tightness],
+                stretch_deg=z.stretch_deg,
+                rings=z.rings,
+            )
+            for z in shown.zones
+        ],
+        flaws=[
+            FlawOut.model_construct(
+                kind=f.kind, severity=f.severity, severity_name=SEVERITY_NAMES[f.severity], outline=f.outline
+            )
+            for f in shown.flaws
+        ],
+    )
 
 
 def piece_rings(piece: Piece) -> list[list[list[float]]]:
@@ -42,8 +61,15 @@ def lay_summaries(found: Iterable[LaySummary]) -> list[LaySummaryOut]:
     """Return lays as a list names them."""
     return [
         LaySummaryOut(
-            id=s.id, batch_id=s.batch_id, material=s.material, objective=s.objective, head=s.head, created_at=s.created_at,
-            placed=s.measures.get("placed", 0), wanted=s.measures.get("wanted", 0), hides=[h["hide"] for h in s.measures.get("per_hide", [])],
+            id=s.id,
+            batch_id=s.batch_id,
+            material=s.material,
+            objective=s.objective,
+            head=s.head,
+            created_at=s.created_at,
+            placed=s.measures.get("placed", 0),
+            wanted=s.measures.get("wanted", 0),
+            hides=[h["hide"] for h in s.measures.get("per_hide", [])],
         )
         for s in found
-    ]  # fmt: skip
+    ]

@@ -1,4 +1,6 @@
-"""How patterns come in: shapes by their measures, drawings, photographs on squared paper, half patterns; and the printed scale."""
+"""How patterns come in: shapes by their measures, drawings, photographs on squared paper, half patterns; and
+the printed scale.
+"""
 
 from __future__ import annotations
 
@@ -69,7 +71,18 @@ def shapes() -> list[ShapeOut]:
         ShapeOut(
             kind=s.kind,
             says=s.says,
-            measures=[MeasureOut(name=m.name, says=m.says, usual=m.usual, least=m.least, most=m.most, choices=list(m.choices), whole=m.whole) for m in s.measures],
+            measures=[
+                MeasureOut(
+                    name=m.name,
+                    says=m.says,
+                    usual=m.usual,
+                    least=m.least,
+                    most=m.most,
+                    choices=list(m.choices),
+                    whole=m.whole,
+                )
+                for m in s.measures
+            ],
         )
         for s in SHAPES.values()
     ]
@@ -86,25 +99,43 @@ def draw_shape(kind: str, asked: Measures) -> OutlineOut:
 def whole_of_half(asked: HalfPattern) -> WholeOut:
     """The whole of a half pattern, and whether its fold edge is straight and square."""
     whole = unfold(tuple(tuple(n) for n in asked.contour), asked.start, asked.end)
-    return WholeOut(outline=_outline(whole.contour), bow_mm=whole.bow_mm, off_square_deg=list(whole.off_square_deg), says=list(whole.says))
+    return WholeOut(
+        outline=_outline(whole.contour),
+        bow_mm=whole.bow_mm,
+        off_square_deg=list(whole.off_square_deg),
+        says=list(whole.says),
+    )
 
 
 @router.get("/scale")
 def scale(measured_mm: float, nominal_mm: float = BAR_MM) -> ScaleOut:
     """What a printed bar that was measured tells of the printer."""
     found = scale_found(measured_mm, nominal_mm)
-    return ScaleOut(scale=found.scale, right=found.right, set_percent=found.set_percent, factor=found.factor, says=found.says)
+    return ScaleOut(
+        scale=found.scale,
+        right=found.right,
+        set_percent=found.set_percent,
+        factor=found.factor,
+        says=found.says,
+    )
 
 
 @router.get("/squared-page.pdf")
 def squared_page(paper: str = "A3", landscape: bool = False) -> Response:
     """The squared page to photograph parts on."""
-    return Response(grid_pdf(paper, landscape), media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="squared-page-{paper}.pdf"'})
+    return Response(
+        grid_pdf(paper, landscape),
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'attachment; filename="squared-page-{paper}.pdf"'},
+    )
 
 
 @router.post("/files", status_code=201)
 def bring_in(file: UploadFile) -> FileOut:
-    """Keep a drawing (SVG, DXF), a picture, or an article's exchange file. Refused where it is none of them."""
+    """Keep a drawing (SVG, DXF), a picture, or an article's exchange file.
+
+    Refused where it is none of them.
+    """
     body = file.file.read()
     name = file.filename or "file"
     kind = _kind(name, body)
@@ -117,10 +148,29 @@ def drawing(file_id: int) -> DrawingOut:
     found, kept = _drawing(file_id), uploads.upload(file_id)
     w, h = found.span
     return DrawingOut(
-        name=kept.name, unit_mm=found.unit_mm, unit_says=found.unit_says, units_mm=UNITS_MM, width=w, height=h, notes=list(found.notes),
-        layers=[LayerOut(name=x.name, colour=x.colour, strokes=x.strokes, closed=x.closed, labels=x.labels, suggested=x.suggested) for x in found.layers],
-        strokes=[StrokeOut(layer=s.layer, points=as_points(_thinned(s.points), 4), closed=s.closed) for s in found.strokes],
-    )  # fmt: skip
+        name=kept.name,
+        unit_mm=found.unit_mm,
+        unit_says=found.unit_says,
+        units_mm=UNITS_MM,
+        width=w,
+        height=h,
+        notes=list(found.notes),
+        layers=[
+            LayerOut(
+                name=x.name,
+                colour=x.colour,
+                strokes=x.strokes,
+                closed=x.closed,
+                labels=x.labels,
+                suggested=x.suggested,
+            )
+            for x in found.layers
+        ],
+        strokes=[
+            StrokeOut(layer=s.layer, points=as_points(_thinned(s.points), 4), closed=s.closed)
+            for s in found.strokes
+        ],
+    )
 
 
 @router.post("/files/{file_id}/sorted")
@@ -128,9 +178,11 @@ def sorted_drawing(file_id: int, asked: SortDrawing) -> SortedDrawing:
     """The pieces of a drawing, once it is said what its layers are and what its unit is."""
     found = sort_out(_drawing(file_id), asked.uses, asked.unit_mm)
     return SortedDrawing(
-        pieces=[_found(p) for p in found.pieces], gaps=[GapOut(x=g.x, y=g.y, mm=g.mm, closed=g.closed) for g in found.gaps],
-        open_lines=[as_points(line, 2) for line in found.open_lines], notes=list(found.notes),
-    )  # fmt: skip
+        pieces=[_found(p) for p in found.pieces],
+        gaps=[GapOut(x=g.x, y=g.y, mm=g.mm, closed=g.closed) for g in found.gaps],
+        open_lines=[as_points(line, 2) for line in found.open_lines],
+        notes=list(found.notes),
+    )
 
 
 @router.post("/files/{file_id}/article", status_code=201)
@@ -151,14 +203,22 @@ def take_picture(asked: TakePicture, request: Request) -> FileOut:
     """Take a picture and keep it."""
     at_hand: SimulatedCamera = request.app.state.camera
     picture = at_hand.pointed_at(asked.table).take()
-    return FileOut(id=uploads.keep(f"{asked.table}.jpg", picture.media_type, picture.body), name=asked.table, kind="picture")
+    return FileOut(
+        id=uploads.keep(f"{asked.table}.jpg", picture.media_type, picture.body),
+        name=asked.table,
+        kind="picture",
+    )
 
 
 @router.get("/files/{file_id}/picture")
 def picture(file_id: int) -> Response:
     """A picture as it came."""
     kept = uploads.upload(file_id)
-    return Response(kept.body, media_type=kept.media_type if kept.media_type.startswith("image/") else "image/jpeg", headers=KEPT_AS_IT_IS)
+    return Response(
+        kept.body,
+        media_type=kept.media_type if kept.media_type.startswith("image/") else "image/jpeg",
+        headers=KEPT_AS_IT_IS,
+    )
 
 
 @router.get("/files/{file_id}/straight.jpg")
@@ -176,10 +236,19 @@ def traced_picture(file_id: int, asked: TracePicture) -> TracedOut:
     found = trace_on(paper, straight, said)
     h, w = straight.image.shape[:2]
     return TracedOut(
-        parts=[_outline(p.contour, p.windows) for p in found.parts], picture=f"/api/ways-in/files/{file_id}/straight.jpg?square_mm={said.square_mm:.6g}",
-        bounds=Bounds(x0=straight.x0, y0=straight.y0, x1=straight.x0 + w / straight.px_per_mm, y1=straight.y0 + h / straight.px_per_mm),
-        squares=found.squares, rms_mm=found.rms_mm, tilt_deg=found.tilt_deg, advice=list(found.advice),
-    )  # fmt: skip
+        parts=[_outline(p.contour, p.windows) for p in found.parts],
+        picture=f"/api/ways-in/files/{file_id}/straight.jpg?square_mm={said.square_mm:.6g}",
+        bounds=Bounds(
+            x0=straight.x0,
+            y0=straight.y0,
+            x1=straight.x0 + w / straight.px_per_mm,
+            y1=straight.y0 + h / straight.px_per_mm,
+        ),
+        squares=found.squares,
+        rms_mm=found.rms_mm,
+        tilt_deg=found.tilt_deg,
+        advice=list(found.advice),
+    )
 
 
 @lru_cache(maxsize=4)
@@ -190,7 +259,11 @@ def _looked(file_id: int, square_mm: float) -> tuple[PaperSeen, Straight]:
 @lru_cache(maxsize=8)
 def _drawing(file_id: int) -> Drawing:
     kept = uploads.upload(file_id)
-    return read_svg(kept.body) if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000] else read_dxf(kept.body)
+    return (
+        read_svg(kept.body)
+        if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000]
+        else read_dxf(kept.body)
+    )
 
 
 def _kind(name: str, body: bytes) -> Literal["drawing", "picture", "article"]:
@@ -203,13 +276,23 @@ def _kind(name: str, body: bytes) -> Literal["drawing", "picture", "article"]:
         return "picture"
     if end in ("heic", "heif", "avif") or body[4:8] == b"ftyp":
         raise Refused(
-            f"{name} is a picture of a kind that cannot be read here", value=end, expected="JPEG: set the telephone's camera to it, or send the picture as JPEG; nothing was kept"
+            f"{name} is a picture of a kind that cannot be read here",
+            value=end,
+            expected="JPEG: set the telephone's camera to it, or send the picture as JPEG; nothing was kept",
         )
-    raise Refused(f"{name} is no file that patterns are taken from", value=end, expected="SVG or DXF, a picture (JPEG, PNG, WebP, TIFF), or an article's JSON; nothing was kept")
+    raise Refused(
+        f"{name} is no file that patterns are taken from",
+        value=end,
+        expected="SVG or DXF, a picture (JPEG, PNG, WebP, TIFF), or an article's JSON; nothing was kept",
+    )
 
 
 def _thinned(points: Ring) -> Ring:
-    return points if len(points) <= SHOWN_POINTS else points[np.linspace(0, len(points) - 1, SHOWN_POINTS).astype(int)]
+    return (
+        points
+        if len(points) <= SHOWN_POINTS
+        else points[np.linspace(0, len(points) - 1, SHOWN_POINTS).astype(int)]
+    )
 
 
 def _outline(contour: Contour, windows: tuple[Contour, ...] = ()) -> OutlineOut:
@@ -218,7 +301,11 @@ def _outline(contour: Contour, windows: tuple[Contour, ...] = ()) -> OutlineOut:
     c = np.asarray(box.exterior.coords)
     a, b = sorted((float(np.hypot(*(c[1] - c[0]))), float(np.hypot(*(c[2] - c[1])))), reverse=True)
     return OutlineOut(
-        contour=[list(n) for n in contour], windows=[[list(n) for n in w] for w in windows], rings=[as_points(r, 2) for r in rings], length_mm=round(a, 1), width_mm=round(b, 1)
+        contour=[list(n) for n in contour],
+        windows=[[list(n) for n in w] for w in windows],
+        rings=[as_points(r, 2) for r in rings],
+        length_mm=round(a, 1),
+        width_mm=round(b, 1),
     )
 
 
@@ -226,6 +313,10 @@ def _found(p: FoundPiece) -> FoundOut:
     pattern = Pattern(slug_of(p.name), p.name, "body leather", 1, p.contour, p.windows, marks=p.marks)
     length, width = length_and_width(pattern)
     return FoundOut(
-        pattern=pattern, rings=[as_points(r, 2) for r in (pattern.ring, *pattern.window_rings)], marks=[MarkLine(**mark_values(m)) for m in drawn_marks(pattern)],
-        at=XY(*p.at), length_mm=length, width_mm=width,
-    )  # fmt: skip
+        pattern=pattern,
+        rings=[as_points(r, 2) for r in (pattern.ring, *pattern.window_rings)],
+        marks=[MarkLine(**mark_values(m)) for m in drawn_marks(pattern)],
+        at=XY(*p.at),
+        length_mm=length,
+        width_mm=width,
+    )

@@ -60,4 +60,6 @@ class Unavailable(FairLayError, RuntimeError):
 
 
 class BadPicture(FairLayError, ValueError):
-    """A photograph from which nothing sure can be read; the message says what to change when it is taken again."""
+    """A photograph from which nothing sure can be read; the message says what to change when it is taken
+    again.
+    """

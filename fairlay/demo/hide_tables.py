@@ -1,4 +1,6 @@
-"""What lies under the demo's camera over the cutting table: sides with chalk on them, markers all round, tools left lying."""
+"""What lies under the demo's camera over the cutting table: sides with chalk on them, markers all round,
+tools left lying.
+"""
 
 from __future__ import annotations
 
@@ -19,10 +21,22 @@ from fairlay.demo import sides
 from fairlay.devices.hide_table import Blot, ChalkStroke, Colour, HideScene, MarkerLaid
 
 LEATHERS: dict[str, Colour] = {
-    "chestnut": (0.42, 0.25, 0.15), "russet": (0.55, 0.34, 0.19), "natural": (0.72, 0.55, 0.38), "undyed": (0.80, 0.70, 0.55), "black": (0.10, 0.095, 0.09),
-    "oxblood": (0.32, 0.10, 0.10), "moss": (0.22, 0.27, 0.15), "slate": (0.30, 0.33, 0.37), "umber": (0.26, 0.17, 0.11), "tan": (0.64, 0.44, 0.27),
-}  # fmt: skip
-TABLES: dict[str, Colour] = {"green mat": (0.33, 0.45, 0.40), "pale board": (0.80, 0.74, 0.62), "blue sheet": (0.34, 0.42, 0.56)}
+    "chestnut": (0.42, 0.25, 0.15),
+    "russet": (0.55, 0.34, 0.19),
+    "natural": (0.72, 0.55, 0.38),
+    "undyed": (0.80, 0.70, 0.55),
+    "black": (0.10, 0.095, 0.09),
+    "oxblood": (0.32, 0.10, 0.10),
+    "moss": (0.22, 0.27, 0.15),
+    "slate": (0.30, 0.33, 0.37),
+    "umber": (0.26, 0.17, 0.11),
+    "tan": (0.64, 0.44, 0.27),
+}
+TABLES: dict[str, Colour] = {
+    "green mat": (0.33, 0.45, 0.40),
+    "pale board": (0.80, 0.74, 0.62),
+    "blue sheet": (0.34, 0.42, 0.56),
+}
 CHALK: dict[str, Colour] = {c.name: (c.rgb[0] / 255, c.rgb[1] / 255, c.rgb[2] / 255) for c in USUAL_CHALKS}
 MEANT = {1: "white", 2: "blue", 3: "red"}
 
@@ -36,15 +50,27 @@ class RingDrawn:
 
 
 def markers_round(ring: Ring, rng: np.random.Generator, room: float = 190.0) -> tuple[MarkerLaid, ...]:
-    """Return marker sheets laid round a hide, three to five along each long side and one at each end, none quite straight."""
+    """Return marker sheets laid round a hide, three to five along each long side and one at each end, none
+    quite straight.
+    """
     (x0, y0), (x1, y1) = ring.min(axis=0) - room, ring.max(axis=0) + room
     n = 5 if x1 - x0 > 2750 else 4 if x1 - x0 > 2000 else 3
-    at = [(x, y) for y in (y0, y1) for x in np.linspace(x0, x1, n)] + [(x0, (y0 + y1) / 2), (x1, (y0 + y1) / 2)]
-    return tuple(MarkerLaid(i, float(x + rng.normal(0, 8)), float(y + rng.normal(0, 8)), float(rng.normal(0, 5))) for i, (x, y) in enumerate(at))
+    at = [(x, y) for y in (y0, y1) for x in np.linspace(x0, x1, n)] + [
+        (x0, (y0 + y1) / 2),
+        (x1, (y0 + y1) / 2),
+    ]
+    return tuple(
+        MarkerLaid(i, float(x + rng.normal(0, 8)), float(y + rng.normal(0, 8)), float(rng.normal(0, 5)))
+        for i, (x, y) in enumerate(at)
+    )
 
 
-def chalk_ring(x: float, y: float, across: float, down: float, rng: np.random.Generator, gap: float = 0.0) -> Ring:
-    """Return a ring as a hand draws it: not quite round, its end past its start, or short of it by ``gap`` of the way."""
+def chalk_ring(
+    x: float, y: float, across: float, down: float, rng: np.random.Generator, gap: float = 0.0
+) -> Ring:
+    """Return a ring as a hand draws it: not quite round, its end past its start, or short of it by ``gap`` of
+    the way.
+    """
     turn = rng.uniform(0, 2 * np.pi)
     t = np.linspace(0, 2 * np.pi * (1 - gap if gap else 1.04), 40)
     wave = 1 + 0.06 * np.sin(2 * t + rng.uniform(0, 6)) + 0.03 * np.sin(3 * t + rng.uniform(0, 6))
@@ -60,7 +86,9 @@ def arrow(x: float, y: float, long: float, deg: float) -> tuple[Ring, Ring]:
     way, side = np.array([math.cos(t), math.sin(t)]), np.array([-math.sin(t), math.cos(t)])
     tip = np.array([x, y]) + way * long / 2
     head = long * 0.16
-    return np.stack([tip - way * long, tip]), np.stack([tip - way * head + side * head * 0.8, tip, tip - way * head - side * head * 0.8])
+    return np.stack([tip - way * long, tip]), np.stack(
+        [tip - way * head + side * head * 0.8, tip, tip - way * head - side * head * 0.8]
+    )
 
 
 def strokes_for(ring: Ring, severity: int, rng: np.random.Generator, strength: float = 0.8) -> ChalkStroke:
@@ -69,7 +97,9 @@ def strokes_for(ring: Ring, severity: int, rng: np.random.Generator, strength: f
     return ChalkStroke(ring, (r, g, b), strength, float(rng.uniform(5.5, 8.5)))
 
 
-def scattered(outline: Ring, rng: np.random.Generator, count: int, low: float = 30.0, high: float = 110.0) -> list[tuple[float, float, float, float]]:
+def scattered(
+    outline: Ring, rng: np.random.Generator, count: int, low: float = 30.0, high: float = 110.0
+) -> list[tuple[float, float, float, float]]:
     """Return middles and sizes (x, y, across, down) of rings that lie on a hide and clear of each other."""
     leather = Polygon(outline).buffer(-20)
     (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
@@ -81,7 +111,9 @@ def scattered(outline: Ring, rng: np.random.Generator, count: int, low: float = 
         down = across * float(rng.uniform(0.55, 1.0))
         x, y = float(rng.uniform(x0, x1)), float(rng.uniform(y0, y1))
         own = LineString([(x, y), (x + 0.1, y)]).buffer(across / 2)
-        if leather.contains(own) and all(math.hypot(x - p, y - q) > (across + a) / 2 + 25 for p, q, a, _ in out):
+        if leather.contains(own) and all(
+            math.hypot(x - p, y - q) > (across + a) / 2 + 25 for p, q, a, _ in out
+        ):
             out.append((x, y, across, down))
     return out
 
@@ -91,9 +123,13 @@ def natural_marks(outline: Ring, rng: np.random.Generator, colour: Colour, count
     out = []
     for _ in range(count):
         kind = rng.choice(["scar", "bite", "vein", "stain", "pale"])
-        long, wide = {"scar": (70, 4), "bite": (8, 7), "vein": (140, 4), "stain": (60, 45), "pale": (50, 6)}[str(kind)]
+        long, wide = {"scar": (70, 4), "bite": (8, 7), "vein": (140, 4), "stain": (60, 45), "pale": (50, 6)}[
+            str(kind)
+        ]
         around = np.linspace(0, 2 * np.pi, 17)[:-1]
-        blob = np.stack([np.cos(around) * long / 2, np.sin(around) * wide / 2], axis=1) * rng.uniform(0.8, 1.2, (16, 1))
+        blob = np.stack([np.cos(around) * long / 2, np.sin(around) * wide / 2], axis=1) * rng.uniform(
+            0.8, 1.2, (16, 1)
+        )
         turn = rng.uniform(0, np.pi)
         at = rng.uniform(outline.min(axis=0), outline.max(axis=0))
         ring = blob @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]]) + at
@@ -113,22 +149,48 @@ def tools(ring: Ring, rng: np.random.Generator, count: int) -> tuple[Blot, ...]:
             break
         long, wide = ((420.0, 32.0), (160.0, 110.0), (180.0, 22.0))[len(out) % 3]
         turn = rng.uniform(0, np.pi)
-        box = np.array([[-long, -wide], [long, -wide], [long, wide], [-long, wide]]) / 2 @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+        box = (
+            np.array([[-long, -wide], [long, -wide], [long, wide], [-long, wide]])
+            / 2
+            @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+        )
         box = box + rng.uniform((x0, y0), (x1, y1))
         if not Polygon(box).intersects(leather):
             out.append(Blot(box, ((0.72, 0.58, 0.25), (0.45, 0.28, 0.16), (0.20, 0.20, 0.22))[len(out) % 3]))
     return tuple(out)
 
 
-def scene_of(ring: Ring, leather: str, table: str, rng: np.random.Generator, drawn: Sequence[RingDrawn] = (), lines: Sequence[ChalkStroke] = (), **more: object) -> HideScene:
-    """Return a hide in the middle of its table with markers round it. ``ring`` may lie anywhere; it is moved to the middle."""
-    strokes = tuple(strokes_for(d.outline, d.severity, rng, float(rng.uniform(0.6, 0.95))) for d in drawn) + tuple(lines)
+def scene_of(
+    ring: Ring,
+    leather: str,
+    table: str,
+    rng: np.random.Generator,
+    drawn: Sequence[RingDrawn] = (),
+    lines: Sequence[ChalkStroke] = (),
+    **more: object,
+) -> HideScene:
+    """Return a hide in the middle of its table with markers round it.
+
+    ``ring`` may lie anywhere; it is moved to the middle.
+    """
+    strokes = tuple(
+        strokes_for(d.outline, d.severity, rng, float(rng.uniform(0.6, 0.95))) for d in drawn
+    ) + tuple(lines)
     colour = LEATHERS[leather]
     size = ring.max(axis=0) + 420.0
     made = HideScene(
-        (ring,), colour, table=(float(size[0]), float(size[1])), table_colour=TABLES[table], markers=markers_round(ring, rng), chalk=strokes,
-        blemishes=natural_marks(ring, rng, colour, 12), clutter=tools(ring, rng, 2), eye=(float(size[0] / 2), float(size[1] / 2)), span_mm=float(max(size[0], size[1] * 1.5)) * 1.04, seed=int(rng.integers(1, 10_000)),
-    )  # fmt: skip
+        (ring,),
+        colour,
+        table=(float(size[0]), float(size[1])),
+        table_colour=TABLES[table],
+        markers=markers_round(ring, rng),
+        chalk=strokes,
+        blemishes=natural_marks(ring, rng, colour, 12),
+        clutter=tools(ring, rng, 2),
+        eye=(float(size[0] / 2), float(size[1] / 2)),
+        span_mm=float(max(size[0], size[1] * 1.5)) * 1.04,
+        seed=int(rng.integers(1, 10_000)),
+    )
     return replace(made, **more)  # type: ignore[arg-type]  # the scene's own fields, by name
 
 
@@ -149,11 +211,37 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
     found = scattered(side, rng, 6, 40, 100)
     drawn = [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(found)]
     middle = side.mean(axis=0)
-    lines = tuple(ChalkStroke(p, CHALK["yellow"], 0.85, 7.0) for p in arrow(float(middle[0]), float(middle[1]) - 60, 260.0, 2.0))
-    usual = scene_of(side, "chestnut", "pale board", rng, drawn, lines, tilt_deg=(6.0, -4.0), roll_deg=1.5, lens=(-0.06, 0.015), shade=0.2, boards=boards, **size)
+    lines = tuple(
+        ChalkStroke(p, CHALK["yellow"], 0.85, 7.0)
+        for p in arrow(float(middle[0]), float(middle[1]) - 60, 260.0, 2.0)
+    )
+    usual = scene_of(
+        side,
+        "chestnut",
+        "pale board",
+        rng,
+        drawn,
+        lines,
+        tilt_deg=(6.0, -4.0),
+        roll_deg=1.5,
+        lens=(-0.06, 0.015),
+        shade=0.2,
+        boards=boards,
+        **size,
+    )
     bare = replace(usual, chalk=(), seed=5)
     long = placed(sides.grow(SIDE, 2420, 1120, np.random.default_rng(78)), -1.5)
-    more = scene_of(long, "russet", "green mat", rng, [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(scattered(long, rng, 5))], **size)
+    more = scene_of(
+        long,
+        "russet",
+        "green mat",
+        rng,
+        [
+            RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3)
+            for i, (x, y, a, d) in enumerate(scattered(long, rng, 5))
+        ],
+        **size,
+    )
     shift = float(long[:, 0].max() - long[:, 0].min()) * 0.2
     halves = tuple(
         replace(more, eye=(more.eye[0] + s, more.eye[1]), span_mm=more.span_mm * 0.8, tilt_deg=t, seed=9 + i)
@@ -161,7 +249,15 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
     )
     tail = float(side[:, 0].min()) + 760.0
     left, _ = parted(Polygon(side), [[tail - 30, 0], [tail + 30, 4000]])
-    rest = scene_of(placed(np.asarray(left.exterior.coords)[:-1], 171.0), "chestnut", "pale board", np.random.default_rng(79), tilt_deg=(-4.0, 3.0), boards=boards, **size)
+    rest = scene_of(
+        placed(np.asarray(left.exterior.coords)[:-1], 171.0),
+        "chestnut",
+        "pale board",
+        np.random.default_rng(79),
+        tilt_deg=(-4.0, 3.0),
+        boards=boards,
+        **size,
+    )
     return {
         "a chestnut side, chalked": (usual,),
         "a chestnut side, not chalked": (bare,),
@@ -171,8 +267,16 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
         "a side with its markers covered": (replace(usual, markers=usual.markers[:2]),),
         "a side in bad light": (replace(usual, light=0.16, noise=0.02),),
         "a side out of focus": (replace(usual, blur_px=6.0),),
-        "an undyed side with white chalk": (replace(usual, rings=usual.rings, colour=(0.90, 0.88, 0.83), table_colour=TABLES["blue sheet"], blemishes=()),),
-    }  # fmt: skip
+        "an undyed side with white chalk": (
+            replace(
+                usual,
+                rings=usual.rings,
+                colour=(0.90, 0.88, 0.83),
+                table_colour=TABLES["blue sheet"],
+                blemishes=(),
+            ),
+        ),
+    }
 
 
 def drawn_rings(scene: HideScene) -> list[NDArray[np.float64]]:

@@ -17,8 +17,16 @@ KINDS = {
 }
 
 
-def grow(shape: list[tuple[float, float]], length: float, depth: float, rng: np.random.Generator, rough: float = 1.0) -> Ring:
-    """Return an outline of a length and depth in mm: the shape's points moved a little and joined by a smooth curve."""
+def grow(
+    shape: list[tuple[float, float]],
+    length: float,
+    depth: float,
+    rng: np.random.Generator,
+    rough: float = 1.0,
+) -> Ring:
+    """Return an outline of a length and depth in mm: the shape's points moved a little and joined by a smooth
+    curve.
+    """
     base = np.array(shape) * [length, depth]
     edge = base[:, 1] > 0.08 * depth
     base += rng.normal(0.0, 1.0, base.shape) * np.where(edge, 9.0, 2.0)[:, None] * rough
@@ -49,12 +57,19 @@ def flaws_on(outline: Ring, rng: np.random.Generator, counts: tuple[int, int, in
 
 def _flaw_ring(kind: str, rng: np.random.Generator) -> Ring:
     long, wide = {
-        "scratch": (rng.uniform(40, 130), rng.uniform(3, 6)), "vein": (rng.uniform(60, 150), 6.0), "fat wrinkle": (rng.uniform(50, 110), 9.0),
-        "fold crease": (rng.uniform(80, 160), 5.0), "brand": (rng.uniform(60, 90), rng.uniform(50, 80)), "stain": (rng.uniform(30, 70), rng.uniform(25, 50)),
-        "flay cut": (rng.uniform(30, 80), rng.uniform(6, 12)), "thin spot": (rng.uniform(40, 80), rng.uniform(25, 40)),
-    }.get(kind, (rng.uniform(9, 28), rng.uniform(8, 20)))  # fmt: skip
+        "scratch": (rng.uniform(40, 130), rng.uniform(3, 6)),
+        "vein": (rng.uniform(60, 150), 6.0),
+        "fat wrinkle": (rng.uniform(50, 110), 9.0),
+        "fold crease": (rng.uniform(80, 160), 5.0),
+        "brand": (rng.uniform(60, 90), rng.uniform(50, 80)),
+        "stain": (rng.uniform(30, 70), rng.uniform(25, 50)),
+        "flay cut": (rng.uniform(30, 80), rng.uniform(6, 12)),
+        "thin spot": (rng.uniform(40, 80), rng.uniform(25, 40)),
+    }.get(kind, (rng.uniform(9, 28), rng.uniform(8, 20)))
     around = np.linspace(0, 2 * np.pi, 13)[:-1]
-    ring = np.stack([np.cos(around) * long / 2, np.sin(around) * wide / 2], axis=1) * rng.uniform(0.88, 1.12, (12, 1))
+    ring = np.stack([np.cos(around) * long / 2, np.sin(around) * wide / 2], axis=1) * rng.uniform(
+        0.88, 1.12, (12, 1)
+    )
     turn = rng.uniform(0, np.pi)
     turned: Ring = ring @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
     return turned
@@ -69,20 +84,52 @@ def readings_on(outline: Ring, rng: np.random.Generator, nominal: float) -> tupl
         for fy in (0.1, 0.4, 0.7):
             x, y = fx * x1, fy * y1
             if leather.intersects(Polygon([(x, y), (x + 1, y), (x, y + 1)])):
-                out.append(Reading(round(x), round(y), round(float(nominal + 0.22 - 0.45 * fy - 0.2 * fx + rng.normal(0, 0.04)), 2)))
+                out.append(
+                    Reading(
+                        round(x),
+                        round(y),
+                        round(float(nominal + 0.22 - 0.45 * fy - 0.2 * fx + rng.normal(0, 0.04)), 2),
+                    )
+                )
     return tuple(out)
 
 
-def side(number: str, seed: int, length: float, depth: float, cost_per_m2: float, flaws: tuple[int, int, int], nominal: float | None = None) -> Hide:
+def side(
+    number: str,
+    seed: int,
+    length: float,
+    depth: float,
+    cost_per_m2: float,
+    flaws: tuple[int, int, int],
+    nominal: float | None = None,
+) -> Hide:
     """Return a side with its usual map, flaws, and readings where a nominal thickness is given."""
     rng = np.random.default_rng(seed)
     outline = grow(SIDE, length, depth, rng)
     return Hide(
-        number, "side", outline, (), 0.0, 4.0, cost_per_m2, usual_map("side", outline), flaws_on(outline, rng, flaws), readings_on(outline, rng, nominal) if nominal else ()
+        number,
+        "side",
+        outline,
+        (),
+        0.0,
+        4.0,
+        cost_per_m2,
+        usual_map("side", outline),
+        flaws_on(outline, rng, flaws),
+        readings_on(outline, rng, nominal) if nominal else (),
     )
 
 
-def cut(number: str, kind: str, seed: int, length: float, depth: float, cost_per_m2: float, flaws: tuple[int, int, int], tightness: int) -> Hide:
+def cut(
+    number: str,
+    kind: str,
+    seed: int,
+    length: float,
+    depth: float,
+    cost_per_m2: float,
+    flaws: tuple[int, int, int],
+    tightness: int,
+) -> Hide:
     """Return a shoulder, bend or offcut, all of one tightness but for a looser lower edge on a shoulder."""
     rng = np.random.default_rng(seed)
     outline = grow({"shoulder": SHOULDER, "bend": BEND}.get(kind, OFFCUT), length, depth, rng, 0.5)

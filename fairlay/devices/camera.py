@@ -37,7 +37,9 @@ class Camera(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class PartOnPage:
-    """A part that lies on the page: rings in page mm (the first its outline, others holes in it), colour (r, g, b) 0 to 1."""
+    """A part that lies on the page: rings in page mm (the first its outline, others holes in it), colour (r,
+    g, b) 0 to 1.
+    """
 
     rings: tuple[Ring, ...]
     colour: tuple[float, float, float]
@@ -50,8 +52,9 @@ class Scene:
     """A page with parts under a camera that is neither square nor perfect.
 
     Angles in degrees; ``lens`` are the radial coefficients k1, k2 of x (1 + k1 r2 + k2 r4) with r in focal
-    lengths; ``shade`` is how much darker the far side is, ``shadow`` how dark a part's own shadow is, ``cast`` how
-    dark the shadow of whoever holds the camera is (0 none); ``noise`` is the standard deviation of 0 to 1.
+    lengths; ``shade`` is how much darker the far side is, ``shadow`` how dark a part's own shadow is,
+    ``cast`` how dark the shadow of whoever holds the camera is (0 none); ``noise`` is the standard deviation
+    of 0 to 1.
     """
 
     page: GridPage = field(default_factory=lambda: grid_page("A3", True))
@@ -100,8 +103,12 @@ def render(scene: Scene) -> Image:
         y: Floats = (eye[1] + t * seen[..., 1] + ROOM_MM) * PX_PER_MM - 0.5
         return x.astype(np.float32), y.astype(np.float32)
 
-    out: Floats = cv2.remap(plane, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
-    for k, height in enumerate(np.linspace(0.0, scene.thickness_mm, 4)[1:] if scene.thickness_mm > 0 else [0.0]):
+    out: Floats = cv2.remap(plane, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
+        np.float32
+    )
+    for k, height in enumerate(
+        np.linspace(0.0, scene.thickness_mm, 4)[1:] if scene.thickness_mm > 0 else [0.0]
+    ):
         at = seen_at(float(height))
         cover = cv2.remap(mask, *at, cv2.INTER_LINEAR)[..., None]
         shown = cv2.remap(part, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
@@ -116,7 +123,9 @@ def render(scene: Scene) -> Image:
 
 def encoded(image: Image, quality: int = 90) -> Picture:
     """Return a picture as JPEG."""
-    ok, body = cv2.imencode(".jpg", cv2.cvtColor(image, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    ok, body = cv2.imencode(
+        ".jpg", cv2.cvtColor(image, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality]
+    )
     if not ok:
         raise Unavailable("the picture could not be encoded", expected="a picture of at least one pixel")
     return Picture(bytes(body))
@@ -124,7 +133,10 @@ def encoded(image: Image, quality: int = 90) -> Picture:
 
 @dataclass(frozen=True)
 class SimulatedCamera:
-    """A camera that renders what is said to lie under it. ``tables`` are the scenes it can be pointed at, by name."""
+    """A camera that renders what is said to lie under it.
+
+    ``tables`` are the scenes it can be pointed at, by name.
+    """
 
     tables: Mapping[str, Scene]
     at: str = ""
@@ -132,7 +144,11 @@ class SimulatedCamera:
     def pointed_at(self, table: str) -> SimulatedCamera:
         """Return the camera over another table. Raises NotFound listing those there are."""
         if table not in self.tables:
-            raise NotFound(f"there is no table {table!r} under the simulated camera", value=table, expected=", ".join(self.tables))
+            raise NotFound(
+                f"there is no table {table!r} under the simulated camera",
+                value=table,
+                expected=", ".join(self.tables),
+            )
         return SimulatedCamera(self.tables, table)
 
     def take(self) -> Picture:
@@ -155,7 +171,9 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
     def box(x0: float, y0: float, x1: float, y1: float) -> NDArray[np.int32]:
         return px(np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]))
 
-    cv2.fillPoly(plane, [box(0, 0, page.width_mm, page.height_mm)], _byte((0.93, 0.925, 0.90)), cv2.LINE_AA, 6)
+    cv2.fillPoly(
+        plane, [box(0, 0, page.width_mm, page.height_mm)], _byte((0.93, 0.925, 0.90)), cv2.LINE_AA, 6
+    )
     if scene.squares:
         right, low = page.x0 + page.across * page.square_mm, page.y0 + page.down * page.square_mm
         half = LINE_MM / 2
@@ -168,7 +186,15 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
     part[:] = _byte((0.5, 0.4, 0.3))
     for p in scene.parts:
         if p.line_mm:
-            cv2.polylines(plane, [px(p.rings[0])], True, _byte(p.colour), max(1, round(p.line_mm * PX_PER_MM)), cv2.LINE_AA, 6)
+            cv2.polylines(
+                plane,
+                [px(p.rings[0])],
+                True,
+                _byte(p.colour),
+                max(1, round(p.line_mm * PX_PER_MM)),
+                cv2.LINE_AA,
+                6,
+            )
             continue
         own = np.zeros((h, w), np.uint8)
         # OpenCV fills half a pixel beyond a polygon's edge.
@@ -184,7 +210,11 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
         _stain(shown, rng)
     if scene.shadow > 0 and mask.any():
         lean = 1.4 * max(scene.thickness_mm, 0.6) * PX_PER_MM
-        fallen = cv2.GaussianBlur(cv2.warpAffine(cover, np.array([[1, 0, lean], [0, 1, 0.7 * lean]], np.float32), (w, h)), (0, 0), 0.8 * PX_PER_MM)
+        fallen = cv2.GaussianBlur(
+            cv2.warpAffine(cover, np.array([[1, 0, lean], [0, 1, 0.7 * lean]], np.float32), (w, h)),
+            (0, 0),
+            0.8 * PX_PER_MM,
+        )
         shown *= (1 - scene.shadow * fallen)[..., None]
     face = part.astype(np.float32) / 255
     face *= _grain((h, w), rng)[..., None]
@@ -211,15 +241,23 @@ def _stain(plane: Floats, rng: np.random.Generator) -> None:
 def _grain(shape: tuple[int, int], rng: np.random.Generator) -> Floats:
     """Leather's face: broad and fine unevenness about 1."""
     h, w = shape
-    broad: Any = cv2.resize(rng.normal(0, 1, (h // 200 + 2, w // 200 + 2)).astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC)
-    fine: Any = cv2.resize(rng.normal(0, 1, (h // 5, w // 5)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
+    broad: Any = cv2.resize(
+        rng.normal(0, 1, (h // 200 + 2, w // 200 + 2)).astype(np.float32),
+        (w, h),
+        interpolation=cv2.INTER_CUBIC,
+    )
+    fine: Any = cv2.resize(
+        rng.normal(0, 1, (h // 5, w // 5)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR
+    )
     return np.asarray(1 + 0.05 * broad + 0.05 * fine, np.float32)
 
 
 def _light(scene: Scene, h: int, w: int, rng: np.random.Generator) -> Floats:
     x, y = np.meshgrid(np.linspace(-1, 1, w, dtype=np.float32), np.linspace(-1, 1, h, dtype=np.float32))
     turn = rng.uniform(0, 2 * np.pi)
-    light: Any = 1 - scene.shade * (0.5 + 0.5 * (x * np.cos(turn) + y * np.sin(turn))) - 0.06 * (x * x + y * y)
+    light: Any = (
+        1 - scene.shade * (0.5 + 0.5 * (x * np.cos(turn) + y * np.sin(turn))) - 0.06 * (x * x + y * y)
+    )
     if scene.cast > 0:
         edge = x * np.cos(turn + 1) + y * np.sin(turn + 1) - rng.uniform(0.0, 0.5)
         light = light * (1 - scene.cast / (1 + np.exp(-edge * 14)))

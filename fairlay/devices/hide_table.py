@@ -1,4 +1,5 @@
-"""A table with a hide on it under a camera that is neither square nor perfect: pictures to practise on and to test with.
+"""A table with a hide on it under a camera that is neither square nor perfect: pictures to practise on and to
+test with.
 
 Everything on the table is in mm, x to the right and y down as the picture shows them.
 """
@@ -26,7 +27,8 @@ Colour = tuple[float, float, float]
 
 PX_PER_MM = 2.4
 BAND = 400
-"""Lines of the picture that are worked out at a time: a whole one of 24 million pixels would take gigabytes."""
+"""Lines of the picture that are worked out at a time: a whole one of 24 million pixels would take gigabytes.
+"""
 PAPER, INK = (0.93, 0.93, 0.91), (0.07, 0.07, 0.08)
 
 
@@ -52,7 +54,9 @@ class ChalkStroke:
 
 @dataclass(frozen=True, eq=False)
 class Blot:
-    """Something that lies on or is in a face: a polygon in mm and its colour; ``soft_mm`` is how far its edge runs out."""
+    """Something that lies on or is in a face: a polygon in mm and its colour; ``soft_mm`` is how far its edge
+    runs out.
+    """
 
     ring: Ring
     colour: Colour
@@ -62,10 +66,12 @@ class Blot:
 
 @dataclass(frozen=True, eq=False)
 class HideScene:
-    """A hide on a table. ``curls`` are (x, y, lift in mm, reach in mm) of edges that stand up; ``glare`` (x, y, reach in mm, strength) of a lamp's shine.
+    """A hide on a table. ``curls`` are (x, y, lift in mm, reach in mm) of edges that stand up; ``glare`` (x,
+    y, reach in mm, strength) of a lamp's shine.
 
     ``boards``: how wide the table's boards are in mm, none where 0, and how far their tones differ (a share).
-    ``eye`` is where the camera stands over (x, y) of the table; ``span_mm`` how much table its picture is wide. Other fields as in ``camera.Scene``.
+    ``eye`` is where the camera stands over (x, y) of the table; ``span_mm`` how much table its picture is
+    wide. Other fields as in ``camera.Scene``.
     """
 
     rings: tuple[Ring, ...]
@@ -117,39 +123,71 @@ def render_hide(scene: HideScene) -> Image:
             y = (eye[1] + t * along[..., 1]) * PX_PER_MM - 0.5
             return x.astype(np.float32), y.astype(np.float32)
 
-        own: Floats = cv2.remap(table, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32) / 255
+        own: Floats = (
+            cv2.remap(table, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
+                np.float32
+            )
+            / 255
+        )
         at = seen_at(scene.thickness_mm)
         if scene.curls:
             for _ in range(3):
                 at = seen_at(scene.thickness_mm + cv2.remap(lift, *at, cv2.INTER_LINEAR))
         cover = cv2.remap(mask, *at, cv2.INTER_LINEAR).astype(np.float32)[..., None] / 255
-        own = own * (1 - cover) + cv2.remap(face, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32) / 255 * cover
-        x, y = np.meshgrid(np.linspace(-1, 1, w, dtype=np.float32), (np.arange(top, low, dtype=np.float32) / h * 2 - 1))
-        own *= (1 - scene.shade * (0.5 + 0.5 * (x * np.cos(lean) + y * np.sin(lean))) - 0.06 * (x * x + y * y))[..., None] * warm
+        own = (
+            own * (1 - cover)
+            + cv2.remap(face, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+            / 255
+            * cover
+        )
+        x, y = np.meshgrid(
+            np.linspace(-1, 1, w, dtype=np.float32), (np.arange(top, low, dtype=np.float32) / h * 2 - 1)
+        )
+        own *= (
+            1 - scene.shade * (0.5 + 0.5 * (x * np.cos(lean) + y * np.sin(lean))) - 0.06 * (x * x + y * y)
+        )[..., None] * warm
         out[top:low] = np.clip(own * 255, 0, 255).astype(np.uint8)
     if scene.blur_px > 0:
         out = np.asarray(cv2.GaussianBlur(out, (0, 0), scene.blur_px), np.uint8)
     for top in range(0, h, BAND):
         part = out[top : top + BAND].astype(np.float32)
-        noise = rng.standard_normal(part.shape, dtype=np.float32) * (scene.noise * 255) * np.sqrt(np.clip(part / 255, 0.05, 1))
+        noise = (
+            rng.standard_normal(part.shape, dtype=np.float32)
+            * (scene.noise * 255)
+            * np.sqrt(np.clip(part / 255, 0.05, 1))
+        )
         out[top : top + BAND] = np.clip(part + noise, 0, 255).astype(np.uint8)
     return out
 
 
 @dataclass(frozen=True)
 class SimulatedHideCamera:
-    """A camera over the cutting table. ``tables`` are what can lie under it, by name: the pictures of one hide, in order."""
+    """A camera over the cutting table.
+
+    ``tables`` are what can lie under it, by name: the pictures of one hide, in order.
+    """
 
     tables: Mapping[str, tuple[HideScene, ...]]
     at: str = ""
     shot: int = 0
 
     def pointed_at(self, table: str, shot: int = 0) -> SimulatedHideCamera:
-        """Return the camera over another table, for the picture ``shot`` of it. Raises NotFound listing those there are."""
+        """Return the camera over another table, for the picture ``shot`` of it.
+
+        Raises NotFound listing those there are.
+        """
         if table not in self.tables:
-            raise NotFound(f"there is no table {table!r} under the simulated camera", value=table, expected=", ".join(self.tables))
+            raise NotFound(
+                f"there is no table {table!r} under the simulated camera",
+                value=table,
+                expected=", ".join(self.tables),
+            )
         if not 0 <= shot < len(self.tables[table]):
-            raise NotFound(f"the camera has no place {shot + 1} over {table!r}", value=shot, expected=f"1 to {len(self.tables[table])}")
+            raise NotFound(
+                f"the camera has no place {shot + 1} over {table!r}",
+                value=shot,
+                expected=f"1 to {len(self.tables[table])}",
+            )
         return replace(self, at=table, shot=shot)
 
     def take(self) -> Picture:
@@ -175,7 +213,9 @@ def _byte(colour: Colour) -> tuple[int, int, int]:
 
 
 def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats]:
-    """The table, the hide's own face, where the hide lies (0 to 255), and how high its curled edges stand in mm."""
+    """The table, the hide's own face, where the hide lies (0 to 255), and how high its curled edges stand in
+    mm.
+    """
     w, h = int(scene.table[0] * PX_PER_MM), int(scene.table[1] * PX_PER_MM)
     table = _texture((h, w), scene.table_colour, rng, 0.02, 0.03)
     if scene.boards[0] > 0:
@@ -190,7 +230,11 @@ def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats,
     cv2.fillPoly(mask, [_px(r) for r in rings_of(exact)], 255, cv2.LINE_AA, 6)
     if scene.shadow > 0:
         fall = (1.5 * scene.thickness_mm + 2) * PX_PER_MM
-        fallen = cv2.GaussianBlur(cv2.warpAffine(mask, np.array([[1, 0, fall], [0, 1, 0.7 * fall]], np.float32), (w, h)), (0, 0), 3 * PX_PER_MM)
+        fallen = cv2.GaussianBlur(
+            cv2.warpAffine(mask, np.array([[1, 0, fall], [0, 1, 0.7 * fall]], np.float32), (w, h)),
+            (0, 0),
+            3 * PX_PER_MM,
+        )
         _scale(table, 1 - scene.shadow / 255 * fallen.astype(np.float32))
     face = _texture((h, w), scene.colour, rng, 0.06, 0.07)
     for blot in scene.blemishes:
@@ -203,14 +247,27 @@ def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats,
     ys, xs = np.mgrid[0 : h // 4, 0 : w // 4].astype(np.float32) * (4 / PX_PER_MM)
     for x, y, high, reach in scene.curls:
         lift = np.maximum(lift, high * np.exp(-((xs - x) ** 2 + (ys - y) ** 2) / (2 * reach**2)))
-    return table, face, mask, cv2.resize(lift, (w, h), interpolation=cv2.INTER_LINEAR) if scene.curls else lift
+    return (
+        table,
+        face,
+        mask,
+        cv2.resize(lift, (w, h), interpolation=cv2.INTER_LINEAR) if scene.curls else lift,
+    )
 
 
-def _texture(shape: tuple[int, int], colour: Colour, rng: np.random.Generator, broad: float, fine: float) -> Floats:
+def _texture(
+    shape: tuple[int, int], colour: Colour, rng: np.random.Generator, broad: float, fine: float
+) -> Floats:
     """A face of one colour, broadly and finely uneven, as bytes."""
     h, w = shape
-    uneven: Any = 1 + broad * cv2.resize(rng.normal(0, 1, (h // 500 + 2, w // 500 + 2)).astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC)
-    uneven += fine * cv2.resize(rng.normal(0, 1, (h // 3, w // 3)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
+    uneven: Any = 1 + broad * cv2.resize(
+        rng.normal(0, 1, (h // 500 + 2, w // 500 + 2)).astype(np.float32),
+        (w, h),
+        interpolation=cv2.INTER_CUBIC,
+    )
+    uneven += fine * cv2.resize(
+        rng.normal(0, 1, (h // 3, w // 3)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR
+    )
     out = np.empty((h, w, 3), np.uint8)
     for c in range(3):
         out[..., c] = np.clip(uneven * (255 * colour[c]), 0, 255)
@@ -225,7 +282,11 @@ def _boards(table: Floats, wide_mm: float, uneven: float, rng: np.random.Generat
         rows = slice(max(0, top), min(h, top + wide))
         board = table[rows]
         tone = 1 + uneven * rng.uniform(-1, 1) + 0.15 * uneven * rng.uniform(-1, 1, 3)
-        streaks = cv2.resize(rng.normal(0, 0.25 * uneven, (max(2, wide // 9), 4)).astype(np.float32), (w, board.shape[0]), interpolation=cv2.INTER_CUBIC)
+        streaks = cv2.resize(
+            rng.normal(0, 0.25 * uneven, (max(2, wide // 9), 4)).astype(np.float32),
+            (w, board.shape[0]),
+            interpolation=cv2.INTER_CUBIC,
+        )
         for c in range(3):
             board[..., c] = np.clip(board[..., c] * (tone[c] + streaks), 0, 255)
         if top + wide <= h:
@@ -246,14 +307,24 @@ def _marker(table: Floats, m: MarkerLaid) -> None:
         return _px(np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]) @ turn + [m.x, m.y])
 
     half, field, inset = MARKER_MM / 2, MARKER_MM / FIELDS, 0.65 / PX_PER_MM
-    cv2.fillPoly(table, [square(-half - RIM_MM, -half - RIM_MM, half + RIM_MM, half + RIM_MM + 30)], _byte(PAPER), cv2.LINE_AA, 6)
-    cv2.fillPoly(table, [square(-half + inset, -half + inset, half - inset, half - inset)], _byte(INK), cv2.LINE_AA, 6)
+    cv2.fillPoly(
+        table,
+        [square(-half - RIM_MM, -half - RIM_MM, half + RIM_MM, half + RIM_MM + 30)],
+        _byte(PAPER),
+        cv2.LINE_AA,
+        6,
+    )
+    cv2.fillPoly(
+        table, [square(-half + inset, -half + inset, half - inset, half - inset)], _byte(INK), cv2.LINE_AA, 6
+    )
     for j, i in np.argwhere(~fields(m.number)):
         x, y = -half + i * field, -half + j * field
         cv2.fillPoly(table, [square(x, y, x + field, y + field)], _byte(PAPER), cv2.LINE_AA, 6)
 
 
-def _window(image: Floats, ring: NDArray[np.float64], room_mm: float) -> tuple[slice, slice, NDArray[np.float64]] | None:
+def _window(
+    image: Floats, ring: NDArray[np.float64], room_mm: float
+) -> tuple[slice, slice, NDArray[np.float64]] | None:
     """The part of an image about a ring, and the ring's points (mm) from its corner."""
     h, w = image.shape[:2]
     x0, y0 = np.floor((ring.min(axis=0) - room_mm) * PX_PER_MM).astype(int).clip(0)
@@ -286,8 +357,16 @@ def _chalk(image: Floats, stroke: ChalkStroke, rng: np.random.Generator) -> None
     line: Floats = np.zeros((h, w), np.float32)
     cv2.polylines(line, [_px(points)], False, 1.0, max(1, round(stroke.width_mm * PX_PER_MM)), cv2.LINE_8, 6)
     line = cv2.GaussianBlur(line, (0, 0), 0.8 * PX_PER_MM)
-    grain = cv2.resize(rng.uniform(0.45, 1.25, (h // 2 + 1, w // 2 + 1)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
-    press = cv2.resize(rng.uniform(0.7, 1.15, (h // 60 + 2, w // 60 + 2)).astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC)
+    grain = cv2.resize(
+        rng.uniform(0.45, 1.25, (h // 2 + 1, w // 2 + 1)).astype(np.float32),
+        (w, h),
+        interpolation=cv2.INTER_LINEAR,
+    )
+    press = cv2.resize(
+        rng.uniform(0.7, 1.15, (h // 60 + 2, w // 60 + 2)).astype(np.float32),
+        (w, h),
+        interpolation=cv2.INTER_CUBIC,
+    )
     cover = np.clip(line * grain * press * stroke.strength, 0, 0.97)[..., None]
     image[rows, columns] = np.clip(part * (1 - cover) + np.array(_byte(stroke.colour)) * cover, 0, 255)
 

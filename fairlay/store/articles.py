@@ -1,4 +1,7 @@
-"""Articles in the store: whole documents, one for each revision. A revision that a batch is planned with is never changed."""
+"""Articles in the store: whole documents, one for each revision.
+
+A revision that a batch is planned with is never changed.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +20,9 @@ from fairlay.store.tables import ArticleRevisionRow, ArticleRow, BatchLineRow, B
 
 @dataclass(frozen=True)
 class Kept:
-    """An article as it is kept: at which revision, whether that is the newest, and the numbers of the batches planned with it."""
+    """An article as it is kept: at which revision, whether that is the newest, and the numbers of the batches
+    planned with it.
+    """
 
     id: int
     revision_id: int
@@ -36,7 +41,17 @@ class Kept:
 
 def _kept(row: ArticleRevisionRow, newest: int, batches: tuple[str, ...]) -> Kept:
     article = parse_article(row.document)
-    return Kept(row.article_id, row.id, row.number, row.version, row.reason, row.created_at, article, row.number == newest, batches)
+    return Kept(
+        row.article_id,
+        row.id,
+        row.number,
+        row.version,
+        row.reason,
+        row.created_at,
+        article,
+        row.number == newest,
+        batches,
+    )
 
 
 @connected
@@ -46,14 +61,22 @@ def all_articles() -> list[Kept]:
     for row in ArticleRevisionRow.select().order_by(ArticleRevisionRow.number):
         rows[row.article_id] = row
     planned = _planned(r.id for r in rows.values())
-    return sorted((_kept(row, row.number, planned.get(row.id, ())) for row in rows.values()), key=lambda k: k.article.name.lower())
+    return sorted(
+        (_kept(row, row.number, planned.get(row.id, ())) for row in rows.values()),
+        key=lambda k: k.article.name.lower(),
+    )
 
 
 def _planned(revision_ids: Iterable[int]) -> dict[int, tuple[str, ...]]:
     wanted = list(revision_ids)
     out: dict[int, tuple[str, ...]] = {}
     if wanted:
-        for line in BatchLineRow.select(BatchLineRow.revision, BatchRow.number).join(BatchRow).where(BatchLineRow.revision.in_(wanted)).order_by(BatchRow.number):
+        for line in (
+            BatchLineRow.select(BatchLineRow.revision, BatchRow.number)
+            .join(BatchRow)
+            .where(BatchLineRow.revision.in_(wanted))
+            .order_by(BatchRow.number)
+        ):
             out[line.revision_id] = (*out.get(line.revision_id, ()), line.batch.number)
     return out
 
@@ -61,7 +84,11 @@ def _planned(revision_ids: Iterable[int]) -> dict[int, tuple[str, ...]]:
 @connected
 def revisions(article_id: int) -> list[Kept]:
     """Return every revision of an article, the first first. Raises NotFound."""
-    rows = list(ArticleRevisionRow.select().where(ArticleRevisionRow.article == article_id).order_by(ArticleRevisionRow.number))
+    rows = list(
+        ArticleRevisionRow.select()
+        .where(ArticleRevisionRow.article == article_id)
+        .order_by(ArticleRevisionRow.number)
+    )
     if not rows:
         raise NotFound(f"there is no article {article_id}", value=article_id)
     planned = _planned(r.id for r in rows)
@@ -77,7 +104,11 @@ def article_at(article_id: int, number: int | None = None) -> Kept:
     for kept in found:
         if kept.number == number:
             return kept
-    raise NotFound(f"{found[-1].article.name} has no revision {letter(number) if number > 0 else number}", value=number, expected=f"A to {letter(found[-1].number)}")
+    raise NotFound(
+        f"{found[-1].article.name} has no revision {letter(number) if number > 0 else number}",
+        value=number,
+        expected=f"A to {letter(found[-1].number)}",
+    )
 
 
 @connected
@@ -90,12 +121,21 @@ def by_revision(revision_ids: Iterable[int]) -> dict[int, tuple[int, str, Articl
 
 @connected
 def add_article(article: Article, reason: str = "") -> int:
-    """Put an article in the store at its first revision; return its id. Raises Refused where one of its name is there already."""
+    """Put an article in the store at its first revision; return its id.
+
+    Raises Refused where one of its name is there already.
+    """
     check_article(article)
     if ArticleRow.select().where(ArticleRow.slug == article.slug).exists():
-        raise Refused(f"there is an article called {article.slug} already", value=article.slug, expected="a name of its own")
+        raise Refused(
+            f"there is an article called {article.slug} already",
+            value=article.slug,
+            expected="a name of its own",
+        )
     row = ArticleRow.create(slug=article.slug, name=article.name, note=article.note)
-    ArticleRevisionRow.create(article=row.id, number=1, reason=reason, document=article_values(article), created_at=now())
+    ArticleRevisionRow.create(
+        article=row.id, number=1, reason=reason, document=article_values(article), created_at=now()
+    )
     return int(row.id)
 
 
@@ -103,24 +143,34 @@ def add_article(article: Article, reason: str = "") -> int:
 def save_article(article_id: int, article: Article, *, base: int) -> Kept:
     """Write an article's newest revision anew; ``base`` is the version it was changed from.
 
-    Raises Refused where a batch is planned with it, or its short name was changed; Stale where someone saved since; whatever
-    ``check_article`` raises. Then nothing is changed.
+    Raises Refused where a batch is planned with it, or its short name was changed; Stale where someone saved
+    since; whatever ``check_article`` raises. Then nothing is changed.
     """
     check_article(article)
     kept = article_at(article_id)
     if kept.batches:
         raise Refused(
-            f"revision {kept.letter} of {kept.article.name} is planned in {', '.join(kept.batches)} and stays as it is",
-            value=kept.number, expected="a new revision, with its reason; nothing was changed",
-        )  # fmt: skip
+            f"revision {kept.letter} of {kept.article.name} is planned in {', '.join(kept.batches)} and "
+            "stays as it is",
+            value=kept.number,
+            expected="a new revision, with its reason; nothing was changed",
+        )
     if article.slug != kept.article.slug:
-        raise Refused(f"the article's short name is {kept.article.slug}, not {article.slug}", value=article.slug, expected="the short name it was made with")
+        raise Refused(
+            f"the article's short name is {kept.article.slug}, not {article.slug}",
+            value=article.slug,
+            expected="the short name it was made with",
+        )
     version = kept.version + 1
     changed = (
-        ArticleRevisionRow.update(document=article_values(article), version=version).where(ArticleRevisionRow.id == kept.revision_id, ArticleRevisionRow.version == base).execute()
+        ArticleRevisionRow.update(document=article_values(article), version=version)
+        .where(ArticleRevisionRow.id == kept.revision_id, ArticleRevisionRow.version == base)
+        .execute()
     )
     if not changed:
-        raise Stale(f"{kept.article.name} was changed elsewhere since; nothing was overwritten", newer=kept.version)
+        raise Stale(
+            f"{kept.article.name} was changed elsewhere since; nothing was overwritten", newer=kept.version
+        )
     ArticleRow.update(name=article.name, note=article.note).where(ArticleRow.id == article_id).execute()
     return article_at(article_id)
 
@@ -129,9 +179,17 @@ def save_article(article_id: int, article: Article, *, base: int) -> Kept:
 def new_revision(article_id: int, reason: str) -> Kept:
     """Begin a new revision of an article as a copy of its newest. Raises Refused without a reason."""
     if not reason.strip():
-        raise Refused("a new revision needs a reason", value=reason, expected="what the last one taught, in a few words")
+        raise Refused(
+            "a new revision needs a reason", value=reason, expected="what the last one taught, in a few words"
+        )
     kept = article_at(article_id)
-    ArticleRevisionRow.create(article=article_id, number=kept.number + 1, reason=reason.strip(), document=article_values(kept.article), created_at=now())
+    ArticleRevisionRow.create(
+        article=article_id,
+        number=kept.number + 1,
+        reason=reason.strip(),
+        document=article_values(kept.article),
+        created_at=now(),
+    )
     return article_at(article_id)
 
 
@@ -152,8 +210,15 @@ def piece_letters(article_id: int, number: int | None = None) -> dict[str, str]:
 
 @connected
 def remove_article(article_id: int) -> None:
-    """Take an article with all its revisions out of the store. Raises Refused where any is planned in a batch."""
+    """Take an article with all its revisions out of the store.
+
+    Raises Refused where any is planned in a batch.
+    """
     planned = [number for kept in revisions(article_id) for number in kept.batches]
     if planned:
-        raise Refused(f"this article is planned in {', '.join(dict.fromkeys(planned))}", value=article_id, expected="an article that no batch makes; it was kept")
+        raise Refused(
+            f"this article is planned in {', '.join(dict.fromkeys(planned))}",
+            value=article_id,
+            expected="an article that no batch makes; it was kept",
+        )
     ArticleRow.delete().where(ArticleRow.id == article_id).execute()

@@ -10,7 +10,16 @@ from pydantic import TypeAdapter
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.leather.looking_over import as_hide, begun
-from fairlay.core.leather.receiving import HideReceived, Invoice, LotCheck, check_invoice, check_lot, in_m2, next_numbers, roll_bought
+from fairlay.core.leather.receiving import (
+    HideReceived,
+    Invoice,
+    LotCheck,
+    check_invoice,
+    check_lot,
+    in_m2,
+    next_numbers,
+    roll_bought,
+)
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.store.clock import now
 from fairlay.store.database import connected
@@ -51,48 +60,105 @@ def delivery_by_id(delivery_id: int) -> Delivery:
     row = DeliveryRow.get_or_none(DeliveryRow.id == delivery_id)
     if row is None:
         raise NotFound(f"there is no delivery {delivery_id}", value=delivery_id)
-    own = [rack_hide(h) for h in HideRow.select().where(HideRow.delivery == delivery_id).order_by(HideRow.number)]
+    own = [
+        rack_hide(h) for h in HideRow.select().where(HideRow.delivery == delivery_id).order_by(HideRow.number)
+    ]
     return _delivery(row, own, leather_settings().tolerance)
 
 
 def _delivery(row: DeliveryRow, own: Sequence[RackHide], tolerance: float) -> Delivery:
     invoice = _INVOICE.validate_python(row.invoice)
     # A roll is as long as its invoice says until it is unrolled: it tells nothing of what was really sent.
-    received = [HideReceived(h.number, h.invoice_m2 or h.area_m2, h.area_m2 if h.measured and not h.hide.is_roll else None) for h in own]
-    return Delivery(row.id, invoice, row.note, row.received_on, bool(row.closed), tuple(own), check_lot(invoice, received, tolerance, bool(row.closed)))
+    received = [
+        HideReceived(
+            h.number, h.invoice_m2 or h.area_m2, h.area_m2 if h.measured and not h.hide.is_roll else None
+        )
+        for h in own
+    ]
+    return Delivery(
+        row.id,
+        invoice,
+        row.note,
+        row.received_on,
+        bool(row.closed),
+        tuple(own),
+        check_lot(invoice, received, tolerance, bool(row.closed)),
+    )
 
 
 @connected
 def begin_delivery(invoice: Invoice, received_on: datetime.date, note: str = "") -> int:
-    """Begin a delivery, before any hide is off the lorry; return its id. Raises BadHide for an invoice that makes no sense, Refused for a lot that is there already."""
+    """Begin a delivery, before any hide is off the lorry; return its id.
+
+    Raises BadHide for an invoice that makes no sense, Refused for a lot that is there already.
+    """
     check_invoice(invoice)
     if DeliveryRow.select().where(DeliveryRow.mill == invoice.mill, DeliveryRow.lot == invoice.lot).exists():
-        raise Refused(f"lot {invoice.lot} of {invoice.mill} was begun already", value=invoice.lot, expected="another lot, or more hides to the one that is there")
-    return int(DeliveryRow.create(mill=invoice.mill, lot=invoice.lot, invoice=_INVOICE.dump_python(invoice), note=note, received_on=received_on, closed=False, created_at=now()).id)
+        raise Refused(
+            f"lot {invoice.lot} of {invoice.mill} was begun already",
+            value=invoice.lot,
+            expected="another lot, or more hides to the one that is there",
+        )
+    return int(
+        DeliveryRow.create(
+            mill=invoice.mill,
+            lot=invoice.lot,
+            invoice=_INVOICE.dump_python(invoice),
+            note=note,
+            received_on=received_on,
+            closed=False,
+            created_at=now(),
+        ).id
+    )
 
 
 @connected
 def change_delivery(delivery_id: int, invoice: Invoice, note: str, closed: bool) -> None:
-    """Change what the invoice says; its hides follow: their price, material and the rest. Raises as ``begin_delivery`` does."""
+    """Change what the invoice says; its hides follow: their price, material and the rest.
+
+    Raises as ``begin_delivery`` does.
+    """
     check_invoice(invoice)
     row = DeliveryRow.get_or_none(DeliveryRow.id == delivery_id)
     if row is None:
         raise NotFound(f"there is no delivery {delivery_id}", value=delivery_id)
-    if DeliveryRow.select().where(DeliveryRow.mill == invoice.mill, DeliveryRow.lot == invoice.lot, DeliveryRow.id != delivery_id).exists():
-        raise Refused(f"lot {invoice.lot} of {invoice.mill} is another delivery", value=invoice.lot, expected="a lot of its own")
-    DeliveryRow.update(mill=invoice.mill, lot=invoice.lot, invoice=_INVOICE.dump_python(invoice), note=note, closed=closed).where(DeliveryRow.id == delivery_id).execute()
+    if (
+        DeliveryRow.select()
+        .where(
+            DeliveryRow.mill == invoice.mill, DeliveryRow.lot == invoice.lot, DeliveryRow.id != delivery_id
+        )
+        .exists()
+    ):
+        raise Refused(
+            f"lot {invoice.lot} of {invoice.mill} is another delivery",
+            value=invoice.lot,
+            expected="a lot of its own",
+        )
+    DeliveryRow.update(
+        mill=invoice.mill, lot=invoice.lot, invoice=_INVOICE.dump_python(invoice), note=note, closed=closed
+    ).where(DeliveryRow.id == delivery_id).execute()
     HideRow.update(
-        mill=invoice.mill, material=invoice.material, colour=invoice.colour, tannage=invoice.tannage, temper=invoice.temper, thickness_mm=invoice.thickness_mm,
-        grade=invoice.grade, finish=invoice.finish, cost_per_m2=invoice.price_per_m2,
-    ).where(HideRow.delivery == delivery_id).execute()  # fmt: skip
+        mill=invoice.mill,
+        material=invoice.material,
+        colour=invoice.colour,
+        tannage=invoice.tannage,
+        temper=invoice.temper,
+        thickness_mm=invoice.thickness_mm,
+        grade=invoice.grade,
+        finish=invoice.finish,
+        cost_per_m2=invoice.price_per_m2,
+    ).where(HideRow.delivery == delivery_id).execute()
 
 
 @connected
-def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: str, width_mm: float | None = None) -> list[int]:
-    """Take hides of a delivery off the lorry: ``areas`` are the invoice's, in its own unit, one a hide; return their ids. All of them or none.
+def receive_hides(
+    delivery_id: int, kind: str, areas: Sequence[float], prefix: str, width_mm: float | None = None
+) -> list[int]:
+    """Take hides of a delivery off the lorry: ``areas`` are the invoice's, in its own unit, one a hide;
+    return their ids. All of them or none.
 
-    Each gets the next number after ``prefix`` and, until it is measured, the outline a hide of its kind and area usually has. Rolls
-    are ``width_mm`` wide, and there is nothing to look over on them.
+    Each gets the next number after ``prefix`` and, until it is measured, the outline a hide of its kind and
+    area usually has. Rolls are ``width_mm`` wide, and there is nothing to look over on them.
     """
     delivery = delivery_by_id(delivery_id)
     invoice = delivery.invoice
@@ -125,10 +191,20 @@ def receive_hides(delivery_id: int, kind: str, areas: Sequence[float], prefix: s
 
 @connected
 def send_back(hide_id: int) -> None:
-    """Take a hide of a delivery off the rack again: it was counted by mistake, or goes back. Raises Refused once it is kept for a batch or laid."""
+    """Take a hide of a delivery off the rack again: it was counted by mistake, or goes back.
+
+    Raises Refused once it is kept for a batch or laid.
+    """
     row = HideRow.get_or_none(HideRow.id == hide_id)
     if row is None:
         raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
-    if row.state not in ("received", "looked over") or BatchHideRow.select().where(BatchHideRow.hide == hide_id).exists():
-        raise Refused(f"{row.number} is kept for a batch, or has been laid on", value=row.state, expected="a hide that nothing was planned with; it was kept")
+    if (
+        row.state not in ("received", "looked over")
+        or BatchHideRow.select().where(BatchHideRow.hide == hide_id).exists()
+    ):
+        raise Refused(
+            f"{row.number} is kept for a batch, or has been laid on",
+            value=row.state,
+            expected="a hide that nothing was planned with; it was kept",
+        )
     row.delete_instance()

@@ -1,4 +1,6 @@
-"""How much of each hide is fair to what pieces need: reckoned once for each state of a hide, and remembered while the process runs."""
+"""How much of each hide is fair to what pieces need: reckoned once for each state of a hide, and remembered
+while the process runs.
+"""
 
 from __future__ import annotations
 
@@ -27,10 +29,11 @@ class Asked:
 
 
 def fair_of(asked: Sequence[Asked]) -> dict[int, dict[Hashable, float]]:
-    """Return by hide the area in mm2 that is fair to the pieces it is asked for, by what the rules read of them (``needs_of``).
+    """Return by hide the area in mm2 that is fair to the pieces it is asked for, by what the rules read of
+    them (``needs_of``).
 
-    Only hides that changed since, or were never asked for such needs, are read, all of them at once. Raises NotFound for one that
-    went meanwhile.
+    Only hides that changed since, or were never asked for such needs, are read, all of them at once. Raises
+    NotFound for one that went meanwhile.
     """
     keys: dict[int, Key] = {h.id: (h.id, h.number, h.version, a.policy) for a in asked for h in a.hides}
     out = {i: dict(_known.get(key, {})) for i, key in keys.items()}

@@ -9,7 +9,13 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from fairlay.core.errors import NotFound, Refused, Stale
-from fairlay.core.formats.exchange import PlacementRecord, placement_values, read_job, read_placement, write_job
+from fairlay.core.formats.exchange import (
+    PlacementRecord,
+    placement_values,
+    read_job,
+    read_placement,
+    write_job,
+)
 from fairlay.core.lay.lay import Job, Lay, Placement, Unplaced
 from fairlay.core.lay.measures import measure, worth
 from fairlay.store.clock import now
@@ -64,7 +70,14 @@ class LaySummary:
 @connected
 def create_lay(batch_id: int, material: str, job: Job) -> int:
     """Begin a lay: an empty revision 1 with the job as it stands now. Return its id."""
-    row = LayRow.create(batch=batch_id, material=material, objective=job.objective, job=write_job(job), head=0, created_at=now())
+    row = LayRow.create(
+        batch=batch_id,
+        material=material,
+        objective=job.objective,
+        job=write_job(job),
+        head=0,
+        created_at=now(),
+    )
     _append(row, Lay(tuple(job.fixed)), "begun", job, {})
     return int(row.id)
 
@@ -72,7 +85,9 @@ def create_lay(batch_id: int, material: str, job: Job) -> int:
 @connected
 def summaries(batch_id: int | None = None) -> list[LaySummary]:
     """Return the lays of a batch, or all, newest first: two queries."""
-    query = LayRow.select(LayRow.id, LayRow.batch, LayRow.material, LayRow.objective, LayRow.head, LayRow.created_at).order_by(LayRow.id.desc())
+    query = LayRow.select(
+        LayRow.id, LayRow.batch, LayRow.material, LayRow.objective, LayRow.head, LayRow.created_at
+    ).order_by(LayRow.id.desc())
     rows = list(query.where(LayRow.batch == batch_id) if batch_id is not None else query)
     if not rows:
         return []
@@ -82,7 +97,10 @@ def summaries(batch_id: int | None = None) -> list[LaySummary]:
         .join(LayRow, on=(LayRevisionRow.lay == LayRow.id))
         .where(LayRow.id.in_([row.id for row in rows]), LayRevisionRow.number == LayRow.head)
     }
-    return [LaySummary(r.id, r.batch_id, r.material, r.objective, r.head, r.created_at, heads.get(r.id, {})) for r in rows]
+    return [
+        LaySummary(r.id, r.batch_id, r.material, r.objective, r.head, r.created_at, heads.get(r.id, {}))
+        for r in rows
+    ]
 
 
 @connected
@@ -95,16 +113,35 @@ def load(lay_id: int, at: int | None = None) -> SavedLay:
         raise NotFound(f"lay {lay_id} has no revision {number}", value=number, expected=f"1 to {row.head}")
     shown = next(r for r in revisions if r.number == number)
     lay = Lay(tuple(_replay(revisions, number).values()), tuple(Unplaced(**u) for u in shown.unplaced))
-    listed = tuple(Revision(r.number, r.source, r.mark, r.stands_for, r.worth, r.measures, r.created_at) for r in revisions)
-    return SavedLay(row.id, row.batch_id, row.material, row.objective, row.head, number, read_job(_text(row.job), sizes_are_right=True), lay, shown.measures, listed)
+    listed = tuple(
+        Revision(r.number, r.source, r.mark, r.stands_for, r.worth, r.measures, r.created_at)
+        for r in revisions
+    )
+    return SavedLay(
+        row.id,
+        row.batch_id,
+        row.material,
+        row.objective,
+        row.head,
+        number,
+        read_job(_text(row.job), sizes_are_right=True),
+        lay,
+        shown.measures,
+        listed,
+    )
 
 
 @connected
 def save(lay_id: int, lay: Lay, source: str, *, base: int, mark: str = "") -> int:
-    """Add a revision made from revision ``base``; return its number. Raises Stale where a newer one stands already."""
+    """Add a revision made from revision ``base``; return its number.
+
+    Raises Stale where a newer one stands already.
+    """
     row = _row(lay_id)
     if row.head != base:
-        raise Stale(f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head)
+        raise Stale(
+            f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head
+        )
     job = read_job(_text(row.job), sizes_are_right=True)
     return _append(row, lay, source, job, _replay(_revisions(row), row.head), mark=mark)
 
@@ -120,7 +157,9 @@ def save_found(lay_id: int, lay: Lay, revision: int | None) -> int:
     revisions = _revisions(row)
     if revision is not None and row.head == revision:
         before = _replay(revisions, revision - 1)
-        LayRevisionRow.update(**_values(lay, job, before)).where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == revision).execute()
+        LayRevisionRow.update(**_values(lay, job, before)).where(
+            LayRevisionRow.lay == lay_id, LayRevisionRow.number == revision
+        ).execute()
         return revision
     return _append(row, lay, "engine", job, _replay(revisions, row.head))
 
@@ -133,12 +172,18 @@ def undo(lay_id: int, *, base: int) -> int:
     """
     row = _row(lay_id)
     if row.head != base:
-        raise Stale(f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head)
+        raise Stale(
+            f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head
+        )
     revisions = _revisions(row)
     head = revisions[-1]
     target = (head.stands_for or head.number) - 1
     if target < 1:
-        raise Refused("there is nothing before this to go back to", value=base, expected="a lay with an earlier revision")
+        raise Refused(
+            "there is nothing before this to go back to",
+            value=base,
+            expected="a lay with an earlier revision",
+        )
     return _show_again(row, revisions, target)
 
 
@@ -147,7 +192,9 @@ def go_to(lay_id: int, number: int, *, base: int) -> int:
     """Show the lay of an earlier revision again, as a new revision; return its number."""
     row = _row(lay_id)
     if row.head != base:
-        raise Stale(f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head)
+        raise Stale(
+            f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head
+        )
     revisions = _revisions(row)
     if number not in {r.number for r in revisions}:
         raise NotFound(f"lay {lay_id} has no revision {number}", value=number, expected=f"1 to {row.head}")
@@ -157,18 +204,24 @@ def go_to(lay_id: int, number: int, *, base: int) -> int:
 @connected
 def name_revision(lay_id: int, number: int, mark: str) -> None:
     """Give a revision a name to find it by."""
-    if not LayRevisionRow.update(mark=mark).where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == number).execute() and not _has(lay_id, number):
+    if not LayRevisionRow.update(mark=mark).where(
+        LayRevisionRow.lay == lay_id, LayRevisionRow.number == number
+    ).execute() and not _has(lay_id, number):
         raise NotFound(f"lay {lay_id} has no revision {number}", value=number)
 
 
 @connected
 def replace_unplaced(lay_id: int, number: int, unplaced: Sequence[Unplaced]) -> None:
     """Write the reasons for what a revision leaves out, once they are known."""
-    LayRevisionRow.update(unplaced=[asdict(u) for u in unplaced]).where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == number).execute()
+    LayRevisionRow.update(unplaced=[asdict(u) for u in unplaced]).where(
+        LayRevisionRow.lay == lay_id, LayRevisionRow.number == number
+    ).execute()
 
 
 def _has(lay_id: int, number: int) -> bool:
-    return bool(LayRevisionRow.select().where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == number).exists())
+    return bool(
+        LayRevisionRow.select().where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == number).exists()
+    )
 
 
 def _row(lay_id: int) -> LayRow:
@@ -203,16 +256,36 @@ def _values(lay: Lay, job: Job, before: dict[Key, Placement]) -> dict[str, Any]:
     after = {(p.piece, p.copy): p for p in lay.placements}
     measures = measure(job, lay)
     return {
-        "changes": {"down": [placement_values(p) for key, p in after.items() if before.get(key) != p], "up": [list(key) for key in before if key not in after]},
+        "changes": {
+            "down": [placement_values(p) for key, p in after.items() if before.get(key) != p],
+            "up": [list(key) for key in before if key not in after],
+        },
         "unplaced": [asdict(u) for u in lay.unplaced],
         "measures": asdict(measures),
         "worth": worth(job, measures),
     }
 
 
-def _append(row: LayRow, lay: Lay, source: str, job: Job, before: dict[Key, Placement], *, mark: str = "", stands_for: int | None = None) -> int:
+def _append(
+    row: LayRow,
+    lay: Lay,
+    source: str,
+    job: Job,
+    before: dict[Key, Placement],
+    *,
+    mark: str = "",
+    stands_for: int | None = None,
+) -> int:
     number = int(row.head) + 1
-    LayRevisionRow.create(lay=row.id, number=number, source=source, mark=mark, stands_for=stands_for, created_at=now(), **_values(lay, job, before))
+    LayRevisionRow.create(
+        lay=row.id,
+        number=number,
+        source=source,
+        mark=mark,
+        stands_for=stands_for,
+        created_at=now(),
+        **_values(lay, job, before),
+    )
     LayRow.update(head=number).where(LayRow.id == row.id).execute()
     row.head = number
     return number

@@ -20,7 +20,11 @@ NAME = "leather"
 
 @dataclass(frozen=True)
 class LeatherSettings:
-    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``strap_mm``: how wide a strap is looked for; ``shop``: the name a claim is signed with; ``address``: where others in the shop open this application, for the codes on tags ("": as whoever prints them does)."""
+    """``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a
+    lot may be, as a share; ``strap_mm``: how wide a strap is looked for; ``shop``: the name a claim is signed
+    with; ``address``: where others in the shop open this application, for the codes on tags ("": as whoever
+    prints them does).
+    """
 
     chalks: tuple[Chalk, ...] = USUAL_CHALKS
     limits: tuple[float, float, float] = USUAL_LIMITS
@@ -44,13 +48,21 @@ def leather_settings() -> LeatherSettings:
 
 @connected
 def set_leather_settings(chosen: LeatherSettings) -> None:
-    """Keep the shop's choices. Raises Refused or BadHide for choices that make no sense; the ones before are kept then."""
+    """Keep the shop's choices.
+
+    Raises Refused or BadHide for choices that make no sense; the ones before are kept then.
+    """
     check_limits(chosen.limits)
-    if not 0 <= chosen.tolerance < 0.5 or not 5 <= chosen.strap_mm <= 500 or not 0 <= chosen.edge_margin_mm <= 100:
+    if (
+        not 0 <= chosen.tolerance < 0.5
+        or not 5 <= chosen.strap_mm <= 500
+        or not 0 <= chosen.edge_margin_mm <= 100
+    ):
         raise Refused(
             "a tolerance, strap width or edge margin that makes no sense",
             value=chosen.tolerance,
-            expected="a tolerance under 0.5, straps of 5 to 500 mm, a margin of 0 to 100 mm; the choices before were kept",
+            expected="a tolerance under 0.5, straps of 5 to 500 mm, a margin of 0 to 100 mm; the choices "
+            "before were kept",
         )
     try:
         parts = urlsplit(chosen.address)
@@ -59,14 +71,25 @@ def set_leather_settings(chosen: LeatherSettings) -> None:
         opens = False
     if not opens:
         raise Refused(
-            f"an address {chosen.address!r}", value=chosen.address, expected="one that begins with http://, as http://bench.local:8000, or none; the choices before were kept"
+            f"an address {chosen.address!r}",
+            value=chosen.address,
+            expected="one that begins with http://, as http://bench.local:8000, or none; the choices before "
+            "were kept",
         )
     names = [c.name for c in chosen.chalks]
-    if not names or len(set(names)) < len(names) or any(c.means not in MEANINGS or not c.name.strip() or not all(0 <= v <= 255 for v in c.rgb) for c in chosen.chalks):
+    if (
+        not names
+        or len(set(names)) < len(names)
+        or any(
+            c.means not in MEANINGS or not c.name.strip() or not all(0 <= v <= 255 for v in c.rgb)
+            for c in chosen.chalks
+        )
+    ):
         raise Refused(
             "a table of chalk that makes no sense",
             value=names,
-            expected="colours with names of their own, each meaning surface, blemish, unsound or line; the table before was kept",
+            expected="colours with names of their own, each meaning surface, blemish, unsound or line; the "
+            "table before was kept",
         )
     values: dict[str, Any] = _SETTINGS.dump_python(chosen, mode="json")
     SettingRow.insert(name=NAME, value=values).on_conflict(preserve=[SettingRow.value]).execute()

@@ -11,7 +11,10 @@ from fairlay.store.database import database
 
 
 class Json(peewee.Field):
-    """Any JSON value, in MariaDB's JSON column. (peewee's own field casts to JSON, which MariaDB has no cast to.)"""
+    """Any JSON value, in MariaDB's JSON column.
+
+    (peewee's own field casts to JSON, which MariaDB has no cast to.)
+    """
 
     field_type = "JSON"
 
@@ -55,11 +58,12 @@ class DeliveryRow(Table):
 
 
 class HideRow(Table):
-    """A hide on the rack. ``shape`` holds outline, holes, zones, flaws, readings, backbone, margin and width: what is laid on.
+    """A hide on the rack. ``shape`` holds outline, holes, zones, flaws, readings, backbone, margin and width:
+    what is laid on.
 
-    ``looking`` is what looking it over told, from which ``shape`` follows; null for one that came with its shape. ``seen`` is
-    what its pictures gave, until that is accepted. ``version`` rises with each change. ``card`` is what the rack shows of ``shape``;
-    null where it is still to be reckoned.
+    ``looking`` is what looking it over told, from which ``shape`` follows; null for one that came with its
+    shape. ``seen`` is what its pictures gave, until that is accepted. ``version`` rises with each change.
+    ``card`` is what the rack shows of ``shape``; null where it is still to be reckoned.
     """
 
     number = peewee.CharField(32, unique=True)
@@ -92,7 +96,9 @@ class HideRow(Table):
 
 
 class HideEventRow(Table):
-    """What was done with a hide; ``before`` is what was known of it until then, where that changed; ``made`` the offcut a cut put on the rack, ``state`` what the hide was before it."""
+    """What was done with a hide; ``before`` is what was known of it until then, where that changed; ``made``
+    the offcut a cut put on the rack, ``state`` what the hide was before it.
+    """
 
     hide = peewee.ForeignKeyField(HideRow, backref="events", on_delete="CASCADE")
     kind = peewee.CharField(32)
@@ -126,7 +132,10 @@ class ArticleRow(Table):
 
 
 class ArticleRevisionRow(Table):
-    """An article at one revision: ``document`` is the article as exchange JSON has it. ``version`` rises with each change while nothing is planned with it."""
+    """An article at one revision: ``document`` is the article as exchange JSON has it.
+
+    ``version`` rises with each change while nothing is planned with it.
+    """
 
     article = peewee.ForeignKeyField(ArticleRow, backref="revisions", on_delete="CASCADE")
     number = peewee.IntegerField()
@@ -178,7 +187,9 @@ class BatchRow(Table):
 
 
 class BatchLineRow(Table):
-    """How many of an article, at the revision it was planned with; ``ways`` are the ways chosen to make its parts."""
+    """How many of an article, at the revision it was planned with; ``ways`` are the ways chosen to make its
+    parts.
+    """
 
     batch = peewee.ForeignKeyField(BatchRow, backref="lines", on_delete="CASCADE")
     article = peewee.ForeignKeyField(ArticleRow)
@@ -203,7 +214,10 @@ class BatchHideRow(Table):
 
 
 class LayRow(Table):
-    """A lay of one material of a batch. ``job`` is the exchange job as it was when laying began; ``head`` the newest revision."""
+    """A lay of one material of a batch.
+
+    ``job`` is the exchange job as it was when laying began; ``head`` the newest revision.
+    """
 
     batch = peewee.ForeignKeyField(BatchRow, backref="lays", on_delete="CASCADE")
     material = peewee.CharField(64)
@@ -217,7 +231,8 @@ class LayRow(Table):
 
 
 class LayRevisionRow(Table):
-    """What one revision changed: ``changes`` has ``down`` (placements put or moved) and ``up`` (keys taken away).
+    """What one revision changed: ``changes`` has ``down`` (placements put or moved) and ``up`` (keys taken
+    away).
 
     ``stands_for`` is the revision whose lay this one shows again, after an undo.
     """
@@ -239,7 +254,10 @@ class LayRevisionRow(Table):
 
 
 class JobRow(Table):
-    """Long work in the queue: a lay to be laid, or pictures of a hide to be read. ``said`` is what it found so far, in words; ``version`` rises with each change, for those who watch."""
+    """Long work in the queue: a lay to be laid, or pictures of a hide to be read.
+
+    ``said`` is what it found so far, in words; ``version`` rises with each change, for those who watch.
+    """
 
     kind = peewee.CharField(16)
     lay = peewee.ForeignKeyField(LayRow, backref="jobs", on_delete="CASCADE", null=True)

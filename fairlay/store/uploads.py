@@ -30,8 +30,14 @@ def keep(name: str, media_type: str, body: bytes) -> int:
     if not body:
         raise Refused(f"{name or 'the file'} is empty", value=0, expected="a file with something in it")
     if len(body) > MOST_BYTES:
-        raise Refused(f"{name} has {len(body) / 1e6:.0f} MB", value=len(body), expected=f"{MOST_BYTES // 1_000_000} MB at most; nothing was kept")
-    row = UploadRow.create(name=name[:255], media_type=media_type[:64], body=body[:PART_BYTES], created_at=now())
+        raise Refused(
+            f"{name} has {len(body) / 1e6:.0f} MB",
+            value=len(body),
+            expected=f"{MOST_BYTES // 1_000_000} MB at most; nothing was kept",
+        )
+    row = UploadRow.create(
+        name=name[:255], media_type=media_type[:64], body=body[:PART_BYTES], created_at=now()
+    )
     for number, start in enumerate(range(PART_BYTES, len(body), PART_BYTES), 1):
         UploadPartRow.create(upload=row, number=number, body=body[start : start + PART_BYTES])
     return int(row.id)
@@ -44,4 +50,6 @@ def upload(upload_id: int) -> Upload:
     if row is None:
         raise NotFound(f"there is no file {upload_id}", value=upload_id)
     parts = UploadPartRow.select().where(UploadPartRow.upload == row).order_by(UploadPartRow.number)
-    return Upload(row.id, row.name, row.media_type, b"".join([bytes(row.body), *(bytes(part.body) for part in parts)]))
+    return Upload(
+        row.id, row.name, row.media_type, b"".join([bytes(row.body), *(bytes(part.body) for part in parts)])
+    )

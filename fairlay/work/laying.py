@@ -24,7 +24,13 @@ def lay_one(job_id: int) -> None:
     job = jobs.take_up(job_id)
     if job is None:
         return
-    log.info("job %d: laying lay %d for %.0f s%s", job.id, job.subject, job.seconds - job.spent_s, "" if job.attempts == 1 else f", taken up for the {job.attempts}. time")
+    log.info(
+        "job %d: laying lay %d for %.0f s%s",
+        job.id,
+        job.subject,
+        job.seconds - job.spent_s,
+        "" if job.attempts == 1 else f", taken up for the {job.attempts}. time",
+    )
     search = _Search(job)
     try:
         state = search.run()

@@ -1,4 +1,6 @@
-"""Looking at pictures as a job: a hide found in them, each thing said as it is found, the whole kept beside the hide until the cutter takes it."""
+"""Looking at pictures as a job: a hide found in them, each thing said as it is found, the whole kept beside
+the hide until the cutter takes it.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,10 @@ class Stopped(Exception):
 
 
 def look_one(job_id: int) -> None:
-    """Look at the pictures of a job until the hide is found or it is asked to stop. What was known of the hide stays as it was."""
+    """Look at the pictures of a job until the hide is found or it is asked to stop.
+
+    What was known of the hide stays as it was.
+    """
     job = jobs.take_up(job_id)
     if job is None:
         return
@@ -39,7 +44,12 @@ def look_one(job_id: int) -> None:
             jobs.end(job.id, "failed", beating.spent(), str(error))
         except Exception:
             log.exception("job %d broke", job.id)
-            jobs.end(job.id, "failed", beating.spent(), "reading the pictures broke; the pictures and what was known of the hide were kept")
+            jobs.end(
+                job.id,
+                "failed",
+                beating.spent(),
+                "reading the pictures broke; the pictures and what was known of the hide were kept",
+            )
             raise
         else:
             jobs.end(job.id, "done", beating.spent())
@@ -49,13 +59,25 @@ def look_one(job_id: int) -> None:
 def _look(job: WorkJob, beating: _Beating) -> None:
     known = looking.known(job.subject)
     images = [decode(uploads.upload(file).body) for file in job.asked.files]
-    found = look_at_hide(images, thickness_mm=known.rack.thickness_mm, bar_mm=job.asked.bar_mm, chalks=leather_settings().chalks, tell=beating.say)
-    kept = uploads.keep(f"{known.rack.number} from above.jpg", "image/jpeg", as_jpeg(found.top.image, PICTURE_QUALITY))
-    looking.put_seen(job.subject, seen_in_pictures(found, f"/api/ways-in/files/{kept}/picture").model_dump(mode="json"))
+    found = look_at_hide(
+        images,
+        thickness_mm=known.rack.thickness_mm,
+        bar_mm=job.asked.bar_mm,
+        chalks=leather_settings().chalks,
+        tell=beating.say,
+    )
+    kept = uploads.keep(
+        f"{known.rack.number} from above.jpg", "image/jpeg", as_jpeg(found.top.image, PICTURE_QUALITY)
+    )
+    looking.put_seen(
+        job.subject, seen_in_pictures(found, f"/api/ways-in/files/{kept}/picture").model_dump(mode="json")
+    )
 
 
 class _Beating:
-    """Says from a thread of its own that the worker is alive: one step of looking may take longer than a worker may be silent."""
+    """Says from a thread of its own that the worker is alive: one step of looking may take longer than a
+    worker may be silent.
+    """
 
     def __init__(self, job: WorkJob) -> None:
         self.job = job
@@ -69,7 +91,9 @@ class _Beating:
         self._thread.start()
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self._over.set()
         self._thread.join()
 

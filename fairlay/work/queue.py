@@ -1,6 +1,8 @@
-"""The queues: huey over MariaDB. What a job is and how far it got stands in ``store.jobs``; huey only hands it out.
+"""The queues: huey over MariaDB. What a job is and how far it got stands in ``store.jobs``; huey only hands
+it out.
 
-Lays and pictures have a queue each, with workers of their own: whoever photographs a hide does not wait for a lay to end.
+Lays and pictures have a queue each, with workers of their own: whoever photographs a hide does not wait for a
+lay to end.
 """
 
 from __future__ import annotations
@@ -47,7 +49,10 @@ def take_up_again() -> list[int]:
 
 
 def run_workers(count: int) -> None:
-    """Work at the queues until told to stop: ``count`` processes lay, one reads pictures. SIGINT waits for the best lay so far, SIGTERM does not; a picture is taken up anew."""
+    """Work at the queues until told to stop: ``count`` processes lay, one reads pictures.
+
+    SIGINT waits for the best lay so far, SIGTERM does not; a picture is taken up anew.
+    """
     open_database()
     looking = _consumer("look", 1)
     laying = _consumer("lay", count, beside=looking)
@@ -74,7 +79,9 @@ def _consumer(kind: Kind, count: int, beside: Consumer | None = None) -> _Consum
     huey, _ = _queue(kind)
     # Each process opens the database anew: a connection may not be shared across a fork.
     huey.on_startup(name="open the database")(open_database)
-    made = _Consumer(huey, workers=count, worker_type="process", periodic=False, max_delay=0.4, health_check_interval=5)
+    made = _Consumer(
+        huey, workers=count, worker_type="process", periodic=False, max_delay=0.4, health_check_interval=5
+    )
     made.beside = beside
     return made
 

@@ -1,4 +1,6 @@
-"""One job laid by several processes: each searches from a seed of its own, and what a helper finds better is taken over."""
+"""One job laid by several processes: each searches from a seed of its own, and what a helper finds better is
+taken over.
+"""
 
 from __future__ import annotations
 
@@ -32,12 +34,26 @@ def lay_together(
     should_stop: Callable[[], bool] = lambda: False,
     start: Lay | None = None,
 ) -> Lay:
-    """Return the best lay of a job that ``processes`` find in ``seconds``, as ``lay_job`` does. Helpers end with it, however it ends."""
+    """Return the best lay of a job that ``processes`` find in ``seconds``, as ``lay_job`` does.
+
+    Helpers end with it, however it ends.
+    """
     began = time.monotonic()
     with ExitStack() as stack:
-        helpers = [stack.enter_context(_Helper(job, seconds, k, start)) for k in range(1, processes if seconds >= LEAST_SECONDS else 1)]
+        helpers = [
+            stack.enter_context(_Helper(job, seconds, k, start))
+            for k in range(1, processes if seconds >= LEAST_SECONDS else 1)
+        ]
         left = max(0.1, seconds - (time.monotonic() - began))
-        return lay_job(job, time.monotonic, seconds=left, on_better=on_better, should_stop=should_stop, start=start, elsewhere=lambda: _newest(helpers))
+        return lay_job(
+            job,
+            time.monotonic,
+            seconds=left,
+            on_better=on_better,
+            should_stop=should_stop,
+            start=start,
+            elsewhere=lambda: _newest(helpers),
+        )
 
 
 def usual_processes() -> int:
@@ -50,10 +66,18 @@ def _newest(helpers: list[_Helper]) -> list[Lay]:
 
 
 class _Helper:
-    """A process that lays the same job from another seed, and says what it finds. It ends when its input is closed, as when we are killed."""
+    """A process that lays the same job from another seed, and says what it finds.
+
+    It ends when its input is closed, as when we are killed.
+    """
 
     def __init__(self, job: Job, seconds: float, number: int, start: Lay | None) -> None:
-        self.process = subprocess.Popen([sys.executable, "-m", "fairlay.work.together"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, start_new_session=True)
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "fairlay.work.together"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            start_new_session=True,
+        )
         self._found: list[Lay] = []
         asked = (replace(job, seed=job.seed + SEEDS_APART * number), time.time() + seconds, start)
         threading.Thread(target=self._talk, args=(asked,), daemon=True).start()
@@ -93,7 +117,10 @@ def _write(pipe: IO[bytes], value: object) -> None:
 
 
 def _read(pipe: IO[bytes]) -> Any:
-    """Take the next value out of a pipe. Unpickling from the pipe itself would wait for more than the value. Raises EOFError at its end."""
+    """Take the next value out of a pipe.
+
+    Unpickling from the pipe itself would wait for more than the value. Raises EOFError at its end.
+    """
     head = pipe.read(LENGTH.size)
     if len(head) < LENGTH.size:
         raise EOFError
@@ -116,7 +143,14 @@ def help_out() -> None:
         _write(out, progress.lay)
 
     with suppress(BrokenPipeError, KeyboardInterrupt):
-        lay_job(job, time.monotonic, seconds=max(0.0, until - time.time()), on_better=say, start=start, reasons=False)
+        lay_job(
+            job,
+            time.monotonic,
+            seconds=max(0.0, until - time.time()),
+            on_better=say,
+            start=start,
+            reasons=False,
+        )
     # The thread that waits for the end of the input would hold up an ordinary end.
     os._exit(0)
 

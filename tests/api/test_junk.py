@@ -1,4 +1,6 @@
-"""Whatever is sent to a room, it answers in words: no request drawn from the API's own description, sound or not, breaks the server or leaves a hide that cannot be read."""
+"""Whatever is sent to a room, it answers in words: no request drawn from the API's own description, sound or
+not, breaks the server or leaves a hide that cannot be read.
+"""
 
 from __future__ import annotations
 
@@ -25,15 +27,29 @@ SPARED = {
     "/api/ways-in/files": "takes a file, not words",
 }
 NUMBERS = st.one_of(
-    st.integers(-3, 3), st.floats(-100, 3000), st.sampled_from([0, -1, 1e-12, 1e9, 1e300, -1e300, 2**70, 0.1 + 0.2]),
-)  # fmt: skip
-WORDS = st.one_of(st.sampled_from(["", " ", "side", "a", "\x00", "'; --", "é" * 70, "x" * 3000, "../..", "<b>"]), st.text(max_size=12))
-ANYTHING = st.one_of(st.none(), st.booleans(), NUMBERS, WORDS, st.lists(NUMBERS, max_size=3), st.dictionaries(st.text(max_size=4), NUMBERS, max_size=2))
+    st.integers(-3, 3),
+    st.floats(-100, 3000),
+    st.sampled_from([0, -1, 1e-12, 1e9, 1e300, -1e300, 2**70, 0.1 + 0.2]),
+)
+WORDS = st.one_of(
+    st.sampled_from(["", " ", "side", "a", "\x00", "'; --", "é" * 70, "x" * 3000, "../..", "<b>"]),
+    st.text(max_size=12),
+)
+ANYTHING = st.one_of(
+    st.none(),
+    st.booleans(),
+    NUMBERS,
+    WORDS,
+    st.lists(NUMBERS, max_size=3),
+    st.dictionaries(st.text(max_size=4), NUMBERS, max_size=2),
+)
 
 
 def values(schema: dict[str, Any], parts: dict[str, Any], depth: int = 0) -> st.SearchStrategy[Any]:
     """Values that look like what a schema asks for; now and then one that does not."""
-    return st.integers(0, 24).flatmap(lambda n: ANYTHING if n == 0 and depth else _sound(schema, parts, depth))
+    return st.integers(0, 24).flatmap(
+        lambda n: ANYTHING if n == 0 and depth else _sound(schema, parts, depth)
+    )
 
 
 def _sound(schema: dict[str, Any], parts: dict[str, Any], depth: int) -> st.SearchStrategy[Any]:
@@ -47,17 +63,33 @@ def _sound(schema: dict[str, Any], parts: dict[str, Any], depth: int) -> st.Sear
     if kind == "object" and "properties" in schema:
         need = set(schema.get("required", ()))
         fields = {k: values(v, parts, depth + 1) for k, v in schema["properties"].items()}
-        return st.fixed_dictionaries({k: v for k, v in fields.items() if k in need}, optional={k: v for k, v in fields.items() if k not in need})
+        return st.fixed_dictionaries(
+            {k: v for k, v in fields.items() if k in need},
+            optional={k: v for k, v in fields.items() if k not in need},
+        )
     if kind == "object":
         return st.dictionaries(
-            WORDS, values(schema.get("additionalProperties") or {}, parts, depth + 1) if isinstance(schema.get("additionalProperties"), dict) else ANYTHING, max_size=2
+            WORDS,
+            values(schema.get("additionalProperties") or {}, parts, depth + 1)
+            if isinstance(schema.get("additionalProperties"), dict)
+            else ANYTHING,
+            max_size=2,
         )
     if kind == "array":
         least = int(schema.get("minItems", 0))
-        return st.lists(values(schema.get("items", {}), parts, depth + 1), min_size=min(least, 4), max_size=max(4, min(least + 3, 6)))
+        return st.lists(
+            values(schema.get("items", {}), parts, depth + 1),
+            min_size=min(least, 4),
+            max_size=max(4, min(least + 3, 6)),
+        )
     if kind == "integer":
-        return st.one_of(st.integers(int(schema.get("minimum", -5)), int(schema.get("maximum", 5))), st.integers(-(2**40), 2**40))
-    return {"number": NUMBERS, "string": WORDS, "boolean": st.booleans(), "null": st.none()}.get(str(kind), ANYTHING)
+        return st.one_of(
+            st.integers(int(schema.get("minimum", -5)), int(schema.get("maximum", 5))),
+            st.integers(-(2**40), 2**40),
+        )
+    return {"number": NUMBERS, "string": WORDS, "boolean": st.booleans(), "null": st.none()}.get(
+        str(kind), ANYTHING
+    )
 
 
 def routes(client: TestClient) -> list[tuple[str, str, dict[str, Any]]]:
@@ -77,7 +109,15 @@ def own(workshop: TestClient) -> Iterator[dict[str, int]]:
     hide = side(workshop)
     by_rule(workshop, hide)
     article = workshop.post("/api/patterns", json={"name": "Junk drawer"}).json()["id"]
-    yield {"hide_id": hide, "delivery_id": delivery(workshop, 20.0)["id"], "article_id": article, "batch_id": 99_990, "lay_id": 99_990, "job_id": 99_990, "file_id": 99_990}
+    yield {
+        "hide_id": hide,
+        "delivery_id": delivery(workshop, 20.0)["id"],
+        "article_id": article,
+        "batch_id": 99_990,
+        "lay_id": 99_990,
+        "job_id": 99_990,
+        "file_id": 99_990,
+    }
     assert workshop.delete(f"/api/patterns/{article}").status_code == 204
 
 
@@ -86,7 +126,14 @@ def test_there_is_much_to_send_to(workshop: TestClient) -> None:
     assert len(paths) >= 15 and not paths & set(SPARED)
 
 
-@settings(max_examples=90, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(
+    max_examples=90,
+    suppress_health_check=[
+        HealthCheck.function_scoped_fixture,
+        HealthCheck.too_slow,
+        HealthCheck.data_too_large,
+    ],
+)
 @given(data=st.data())
 def test_no_request_breaks_a_room(workshop: TestClient, own: dict[str, int], data: st.DataObject) -> None:
     document = workshop.get("/openapi.json").json()
@@ -104,7 +151,14 @@ def test_no_request_breaks_a_room(workshop: TestClient, own: dict[str, int], dat
     assert known(own["hide_id"]).looking.outline and room(workshop, own["hide_id"])["outline"]
 
 
-@settings(max_examples=50, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(
+    max_examples=50,
+    suppress_health_check=[
+        HealthCheck.function_scoped_fixture,
+        HealthCheck.too_slow,
+        HealthCheck.data_too_large,
+    ],
+)
 @given(data=st.data())
 def test_no_change_breaks_a_hide(workshop: TestClient, own: dict[str, int], data: st.DataObject) -> None:
     """The room with most ways to be changed, one change at a time as the screen sends them."""
@@ -121,4 +175,6 @@ def test_no_change_breaks_a_hide(workshop: TestClient, own: dict[str, int], data
         assert workshop.get(f"/api/leather/hides/{own['hide_id']}/worth").status_code == 200
         assert workshop.post(f"/api/leather/hides/{own['hide_id']}/undo").status_code == 200
         back = room(workshop, own["hide_id"])
-        assert {k: v for k, v in back.items() if k not in ("version", "rack", "can_undo")} == {k: v for k, v in before.items() if k not in ("version", "rack", "can_undo")}
+        assert {k: v for k, v in back.items() if k not in ("version", "rack", "can_undo")} == {
+            k: v for k, v in before.items() if k not in ("version", "rack", "can_undo")
+        }

@@ -1,4 +1,6 @@
-"""The Leather room over HTTP: receiving, looking over, worth, the rack; nothing is lost, whoever does what at once."""
+"""The Leather room over HTTP: receiving, looking over, worth, the rack; nothing is lost, whoever does what at
+once.
+"""
 
 from __future__ import annotations
 
@@ -11,18 +13,32 @@ import pytest
 from fastapi.testclient import TestClient
 
 LOT = {
-    "mill": "Oxlade Pits", "lot": "T-1", "price": 8.4, "unit": "ft2", "material": "body leather", "tannage": "vegetable", "finish": "waxed", "colour": "chestnut", "temper": "medium",
-    "thickness_mm": 2.3, "grade": "1",
-}  # fmt: skip
+    "mill": "Oxlade Pits",
+    "lot": "T-1",
+    "price": 8.4,
+    "unit": "ft2",
+    "material": "body leather",
+    "tannage": "vegetable",
+    "finish": "waxed",
+    "colour": "chestnut",
+    "temper": "medium",
+    "thickness_mm": 2.3,
+    "grade": "1",
+}
 lots = itertools.count(100)
 
 
 def delivery(client: TestClient, *areas: float, **changed: Any) -> dict[str, Any]:
     """A delivery of a lot of its own, with sides of these areas."""
-    made = client.post("/api/leather/deliveries", json={"invoice": {**LOT, "lot": f"T-{next(lots)}", **changed}})
+    made = client.post(
+        "/api/leather/deliveries", json={"invoice": {**LOT, "lot": f"T-{next(lots)}", **changed}}
+    )
     assert made.status_code == 201, made.text
     if areas:
-        got = client.post(f"/api/leather/deliveries/{made.json()['id']}/hides", json={"kind": "side", "areas": areas, "prefix": "T-"})
+        got = client.post(
+            f"/api/leather/deliveries/{made.json()['id']}/hides",
+            json={"kind": "side", "areas": areas, "prefix": "T-"},
+        )
         assert got.status_code == 201, got.text
     return dict(client.get(f"/api/leather/deliveries/{made.json()['id']}").json())
 
@@ -58,15 +74,25 @@ def test_a_lot_is_received_hide_by_hide(workshop: TestClient) -> None:
     d = delivery(workshop, 21.25, 22.5)
     numbers = [h["number"] for h in d["hides"]]
     assert len(set(numbers)) == 2 and all(n.startswith("T-") for n in numbers)
-    assert d["hides"][0]["invoice_m2"] == pytest.approx(21.25 * 0.09290304) and d["hides"][0]["measured_m2"] is None
+    assert (
+        d["hides"][0]["invoice_m2"] == pytest.approx(21.25 * 0.09290304)
+        and d["hides"][0]["measured_m2"] is None
+    )
     assert d["words"] == "no hide of this lot is measured yet" and not d["closed"]
-    more = workshop.post(f"/api/leather/deliveries/{d['id']}/hides", json={"kind": "shoulder", "areas": [9.0], "prefix": "T-"})
+    more = workshop.post(
+        f"/api/leather/deliveries/{d['id']}/hides", json={"kind": "shoulder", "areas": [9.0], "prefix": "T-"}
+    )
     assert more.status_code == 201
     again = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
     assert len(again["hides"]) == 3 and {h["kind"] for h in again["hides"]} == {"side", "shoulder"}
     rack = {h["id"]: h for h in workshop.get("/api/leather").json()}
     new = rack[more.json()[0]["id"]]
-    assert new["state"] == "received" and not new["measured"] and not new["looked_enough"] and new["delivery_id"] == d["id"]
+    assert (
+        new["state"] == "received"
+        and not new["measured"]
+        and not new["looked_enough"]
+        and new["delivery_id"] == d["id"]
+    )
 
 
 def test_rolls_come_off_the_lorry_with_their_width(workshop: TestClient) -> None:
@@ -76,23 +102,36 @@ def test_rolls_come_off_the_lorry_with_their_width(workshop: TestClient) -> None
     assert made.status_code == 201, made.text
     rack = {h["id"]: h for h in workshop.get("/api/leather").json()}
     first = rack[made.json()[0]["id"]]
-    assert first["kind"] == "roll" and first["area_m2"] == pytest.approx(12.6) and first["cost_per_m2"] == pytest.approx(18.0)
-    assert first["measured"] and first["looked_enough"] and first["state"] == "looked over", "there is nothing to look over on a roll"
+    assert (
+        first["kind"] == "roll"
+        and first["area_m2"] == pytest.approx(12.6)
+        and first["cost_per_m2"] == pytest.approx(18.0)
+    )
+    assert first["measured"] and first["looked_enough"] and first["state"] == "looked over", (
+        "there is nothing to look over on a roll"
+    )
     known = room(workshop, first["id"])
     assert known["looked"] == "woven: nothing to look over" and known["flaws"] == []
     refused = workshop.post(path, json={"kind": "roll", "areas": [12.6], "prefix": "L-"})
     assert refused.status_code == 422 and "without its width" in refused.json()["problem"]
     after = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
-    assert len(after["hides"]) == 2 and after["measured"] == 0 and not after["claim"], "a roll is as long as its invoice says: nothing was measured"
+    assert len(after["hides"]) == 2 and after["measured"] == 0 and not after["claim"], (
+        "a roll is as long as its invoice says: nothing was measured"
+    )
     asked = {"material": "lining", "hide_ids": [first["id"]], "objective": "order"}
-    begun = [workshop.post(f"/api/batches/{b['id']}/lays", json=asked) for b in workshop.get("/api/batches").json()]
+    begun = [
+        workshop.post(f"/api/batches/{b['id']}/lays", json=asked) for b in workshop.get("/api/batches").json()
+    ]
     lays = [made.json()["id"] for made in begun if made.status_code == 201]
     assert lays and all(workshop.get(f"/api/lays/{lay}").json()["doubts"] == [] for lay in lays)
 
 
 def test_all_hides_come_off_the_lorry_or_none(workshop: TestClient) -> None:
     d = delivery(workshop)
-    bad = workshop.post(f"/api/leather/deliveries/{d['id']}/hides", json={"kind": "side", "areas": [21.0, -4.0], "prefix": "T-"})
+    bad = workshop.post(
+        f"/api/leather/deliveries/{d['id']}/hides",
+        json={"kind": "side", "areas": [21.0, -4.0], "prefix": "T-"},
+    )
     assert bad.status_code == 422 and "area of -4" in bad.json()["problem"]
     assert workshop.get(f"/api/leather/deliveries/{d['id']}").json()["hides"] == []
 
@@ -101,13 +140,22 @@ def test_a_lot_is_begun_once(workshop: TestClient) -> None:
     d = delivery(workshop)
     twice = workshop.post("/api/leather/deliveries", json={"invoice": {**LOT, "lot": d["invoice"]["lot"]}})
     assert twice.status_code == 409 and "begun already" in twice.json()["problem"]
-    assert workshop.post("/api/leather/deliveries", json={"invoice": {**LOT, "lot": "x", "price": -1}}).status_code == 422
+    assert (
+        workshop.post(
+            "/api/leather/deliveries", json={"invoice": {**LOT, "lot": "x", "price": -1}}
+        ).status_code
+        == 422
+    )
     assert workshop.get("/api/leather/deliveries/99999").status_code == 404
 
 
 def test_a_changed_invoice_reaches_its_hides(workshop: TestClient) -> None:
     d = delivery(workshop, 20.0)
-    to = {"invoice": {**d["invoice"], "price": 100.0, "unit": "m2", "colour": "russet"}, "note": "price was wrong", "closed": True}
+    to = {
+        "invoice": {**d["invoice"], "price": 100.0, "unit": "m2", "colour": "russet"},
+        "note": "price was wrong",
+        "closed": True,
+    }
     assert workshop.put(f"/api/leather/deliveries/{d['id']}", json=to).status_code == 204
     hide = next(h for h in workshop.get("/api/leather").json() if h["id"] == d["hides"][0]["id"])
     assert hide["cost_per_m2"] == 100.0 and hide["colour"] == "russet"
@@ -131,7 +179,10 @@ def test_measured_area_is_money(workshop: TestClient) -> None:
     hide = d["hides"][0]["id"]
     assert workshop.get(f"/api/leather/deliveries/{d['id']}/claim.pdf").status_code == 409
     seen = by_rule(workshop, hide, 0.9)
-    assert workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]}).status_code == 200
+    assert (
+        workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]}).status_code
+        == 200
+    )
     after = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
     row = after["hides"][0]
     assert row["measured"] and after["measured"] == 1
@@ -145,18 +196,34 @@ def test_measured_area_is_money(workshop: TestClient) -> None:
 def test_what_never_came_is_claimed_once_no_more_is_coming(workshop: TestClient) -> None:
     d = delivery(workshop, 21.0, 22.0, area=64.5, hides=3)
     assert (d["out_hides"], d["out_m2"]) == (1, pytest.approx(21.5 * 0.09290304)) and not d["claim"]
-    assert workshop.get(f"/api/leather/deliveries/{d['id']}/claim.pdf").status_code == 409, "nothing to claim yet"
+    assert workshop.get(f"/api/leather/deliveries/{d['id']}/claim.pdf").status_code == 409, (
+        "nothing to claim yet"
+    )
     path = f"/api/leather/deliveries/{d['id']}"
-    assert workshop.put(path, json={"invoice": d["invoice"], "note": "the third is lost", "closed": True}).status_code == 204
+    assert (
+        workshop.put(
+            path, json={"invoice": d["invoice"], "note": "the third is lost", "closed": True}
+        ).status_code
+        == 204
+    )
     closed = workshop.get(path).json()
-    assert closed["claim"] and closed["words"].startswith("1 of its hides never came; short by 33.3%") and closed["claim_money"] == pytest.approx(21.5 * 8.4)
-    assert workshop.get(path + "/claim.pdf").status_code == 200, "what never came is claimed though no hide is measured"
+    assert (
+        closed["claim"]
+        and closed["words"].startswith("1 of its hides never came; short by 33.3%")
+        and closed["claim_money"] == pytest.approx(21.5 * 8.4)
+    )
+    assert workshop.get(path + "/claim.pdf").status_code == 200, (
+        "what never came is claimed though no hide is measured"
+    )
     first = d["hides"][0]["id"]
     by_rule(workshop, first)
     outline = room(workshop, first)["seen"]["outline"]
     assert workshop.post(f"/api/leather/hides/{first}/accept", json={"outline": outline}).status_code == 200
     both = workshop.get(path).json()
-    assert both["claim_money"] == pytest.approx(21.5 * 8.4 - both["off_money"]) and "(1 of 2 hides measured)" in both["words"]
+    assert (
+        both["claim_money"] == pytest.approx(21.5 * 8.4 - both["off_money"])
+        and "(1 of 2 hides measured)" in both["words"]
+    )
     assert workshop.get(path + "/claim.pdf").content.startswith(b"%PDF-")
     assert workshop.put(path, json={"invoice": d["invoice"], "note": "", "closed": False}).status_code == 204
     assert "never came" not in workshop.get(path).json()["words"], "more is coming in again"
@@ -174,10 +241,17 @@ def test_tags_and_markers_are_printed(workshop: TestClient) -> None:
     before = workshop.get("/api/leather/settings").json()
     assert workshop.put("/api/leather/settings", json={**before, "address": "bench"}).status_code == 409
     try:
-        assert workshop.put("/api/leather/settings", json={**before, "address": "http://bench.local:8000/"}).status_code == 204
+        assert (
+            workshop.put(
+                "/api/leather/settings", json={**before, "address": "http://bench.local:8000/"}
+            ).status_code
+            == 204
+        )
         with mock.patch("fairlay.api.receiving.tags_pdf", return_value=b"") as printed:
             workshop.get(f"/api/leather/tags.pdf?ids={ids}")
-        assert [t.address for t in printed.call_args.args[0]] == [f"http://bench.local:8000/leather/{h['id']}" for h in d["hides"]]
+        assert [t.address for t in printed.call_args.args[0]] == [
+            f"http://bench.local:8000/leather/{h['id']}" for h in d["hides"]
+        ]
     finally:
         assert workshop.put("/api/leather/settings", json=before).status_code == 204
     assert workshop.get("/api/leather/tags.pdf?ids=99999").status_code == 404
@@ -192,7 +266,11 @@ def test_a_hide_is_looked_over_step_by_step(workshop: TestClient, queries: list[
     for step in ("backbone", "surface", "feel"):
         assert change(workshop, hide, step={"step": step, "done": True}).status_code == 200
     known = room(workshop, hide)
-    assert known["enough"] and known["rack"]["state"] == "looked over" and known["looked"] == "looked over quickly, 3 of 8 steps"
+    assert (
+        known["enough"]
+        and known["rack"]["state"] == "looked over"
+        and known["looked"] == "looked over quickly, 3 of 8 steps"
+    )
     queries.clear()
     room(workshop, hide)
     assert len(queries) <= 5
@@ -203,24 +281,40 @@ def test_a_hide_is_looked_over_step_by_step(workshop: TestClient, queries: list[
 def test_a_flaw_gets_the_severity_its_kind_suggests(workshop: TestClient) -> None:
     hide = side(workshop)
     assert change(workshop, hide, flaw=flaw("a", kind="flay cut", severity=0)).status_code == 200
-    assert change(workshop, hide, flaw=flaw("b", 900, kind="scratch", severity=3, note="deep")).status_code == 200
+    assert (
+        change(workshop, hide, flaw=flaw("b", 900, kind="scratch", severity=3, note="deep")).status_code
+        == 200
+    )
     flaws = {f["id"]: f for f in room(workshop, hide)["flaws"]}
     assert flaws["a"]["severity_name"] == "unsound" and flaws["a"]["suggested"] == 3
     assert flaws["b"]["severity"] == 3 and flaws["b"]["suggested"] < 3 and flaws["b"]["why"]
     assert change(workshop, hide, flaw=flaw("a", kind="flay cut", severity=1)).status_code == 200
-    assert {f["id"]: f["severity"] for f in room(workshop, hide)["flaws"]} == {"a": 1, "b": 3}, "the cutter has the last word"
+    assert {f["id"]: f["severity"] for f in room(workshop, hide)["flaws"]} == {"a": 1, "b": 3}, (
+        "the cutter has the last word"
+    )
 
 
 @pytest.mark.parametrize(
     ("what", "status", "words"),
     [
-        ({}, 409, "a change of nothing"), ({"step": {"step": "flex", "done": True}, "remove": {"what": "flaw", "id": "a"}}, 409, "just one change"),
-        ({"flaw": flaw("a", kind="blot")}, 422, "of kind 'blot'"), ({"flaw": flaw("a", 90_000)}, 422, "off the hide"), ({"pull": {"id": "p", "x": 500, "y": 200, "along_mm": 90, "across_mm": 1}}, 422, "a give of 90"),
-        ({"reading": {"id": "r", "x": 500, "y": 200, "mm": 40}}, 422, "thickness reading"), ({"cut": {"line": [[9000, 0], [9000, 50]]}}, 422, "does not part"),
-        ({"flaw": flaw("no such id!")}, 422, "id"), ({"ends": {"tail_x": 0, "tail_y": 0, "neck_x": 1, "neck_y": 0}}, 422, "mm apart"),
+        ({}, 409, "a change of nothing"),
+        (
+            {"step": {"step": "flex", "done": True}, "remove": {"what": "flaw", "id": "a"}},
+            409,
+            "just one change",
+        ),
+        ({"flaw": flaw("a", kind="blot")}, 422, "of kind 'blot'"),
+        ({"flaw": flaw("a", 90_000)}, 422, "off the hide"),
+        ({"pull": {"id": "p", "x": 500, "y": 200, "along_mm": 90, "across_mm": 1}}, 422, "a give of 90"),
+        ({"reading": {"id": "r", "x": 500, "y": 200, "mm": 40}}, 422, "thickness reading"),
+        ({"cut": {"line": [[9000, 0], [9000, 50]]}}, 422, "does not part"),
+        ({"flaw": flaw("no such id!")}, 422, "id"),
+        ({"ends": {"tail_x": 0, "tail_y": 0, "neck_x": 1, "neck_y": 0}}, 422, "mm apart"),
     ],
-)  # fmt: skip
-def test_a_change_that_makes_no_sense_changes_nothing(workshop: TestClient, what: dict[str, Any], status: int, words: str) -> None:
+)
+def test_a_change_that_makes_no_sense_changes_nothing(
+    workshop: TestClient, what: dict[str, Any], status: int, words: str
+) -> None:
     hide = side(workshop)
     before = room(workshop, hide)
     refused = change(workshop, hide, **what)
@@ -230,8 +324,15 @@ def test_a_change_that_makes_no_sense_changes_nothing(workshop: TestClient, what
 
 def test_pull_tests_make_the_map(workshop: TestClient) -> None:
     hide = side(workshop)
-    for k, (x, y, along, across) in enumerate([(500, 200, 1.0, 1.8), (1500, 200, 5.0, 9.0), (1000, 700, 2.0, 3.0)]):
-        assert change(workshop, hide, pull={"id": f"p{k}", "x": x, "y": y, "along_mm": along, "across_mm": across}).status_code == 200
+    for k, (x, y, along, across) in enumerate(
+        [(500, 200, 1.0, 1.8), (1500, 200, 5.0, 9.0), (1000, 700, 2.0, 3.0)]
+    ):
+        assert (
+            change(
+                workshop, hide, pull={"id": f"p{k}", "x": x, "y": y, "along_mm": along, "across_mm": across}
+            ).status_code
+            == 200
+        )
     known = room(workshop, hide)
     assert [p["tightness_name"] for p in known["pulls"]] == ["tight", "slack", "firm"]
     assert all(p["way_deg"] == 0 for p in known["pulls"])
@@ -263,10 +364,16 @@ def test_every_change_can_be_undone_in_order(workshop: TestClient) -> None:
     hide = side(workshop)
     states = [room(workshop, hide)]
     acts: list[dict[str, Any]] = [
-        {"flaw": flaw("a")}, {"flaw": flaw("a", severity=3)}, {"step": {"step": "flex", "done": True, "note": "sound"}}, {"pull": {"id": "p", "x": 500, "y": 200, "along_mm": 3, "across_mm": 6}},
-        {"brush": {"stroke": [[800, 0], [900, 0]], "width_mm": 60, "add": True}}, {"cut": {"line": [[1700, -50], [1700, 1500]], "words": "cut for B-29"}}, {"zone": {"outline": ring(500, 200, 90), "tightness": 4}},
-        {"outline": {"outline": ring(500, 400, 400)}}, {"ends": {"tail_x": 800, "tail_y": 0, "neck_x": 0, "neck_y": 0}},
-    ]  # fmt: skip
+        {"flaw": flaw("a")},
+        {"flaw": flaw("a", severity=3)},
+        {"step": {"step": "flex", "done": True, "note": "sound"}},
+        {"pull": {"id": "p", "x": 500, "y": 200, "along_mm": 3, "across_mm": 6}},
+        {"brush": {"stroke": [[800, 0], [900, 0]], "width_mm": 60, "add": True}},
+        {"cut": {"line": [[1700, -50], [1700, 1500]], "words": "cut for B-29"}},
+        {"zone": {"outline": ring(500, 200, 90), "tightness": 4}},
+        {"outline": {"outline": ring(500, 400, 400)}},
+        {"ends": {"tail_x": 800, "tail_y": 0, "neck_x": 0, "neck_y": 0}},
+    ]
     for act in acts:
         assert change(workshop, hide, **act).status_code == 200, act
         states.append(room(workshop, hide))
@@ -299,7 +406,10 @@ def test_what_comes_off_is_racked_and_whole_again_when_the_cut_is_undone(worksho
     hide = side(workshop)
     by_rule(workshop, hide)
     seen = room(workshop, hide)["seen"]
-    assert workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]}).status_code == 200
+    assert (
+        workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": seen["outline"]}).status_code
+        == 200
+    )
     for step in ("backbone", "surface", "feel"):
         change(workshop, hide, step={"step": step, "done": True})
     change(workshop, hide, flaw=flaw("neck", 1950))
@@ -308,25 +418,51 @@ def test_what_comes_off_is_racked_and_whole_again_when_the_cut_is_undone(worksho
     cut = {"line": [[1600, -50], [1600, 1500]], "words": "cut for B-29", "rack_off": True}
     done = change(workshop, hide, cut=cut).json()
     off, left = room(workshop, done["made"]), room(workshop, hide)
-    assert off["rack"]["number"] == f"{whole['rack']['number']}-1" and off["rack"]["kind"] == "offcut" and off["rack"]["state"] == "looked over"
-    assert [f["id"] for f in off["flaws"]] == ["neck"] and [f["id"] for f in left["flaws"]] == ["tail"] and left["rack"]["state"] == "part used"
-    assert off["rack"]["area_m2"] + left["rack"]["area_m2"] == pytest.approx(whole["rack"]["area_m2"], rel=1e-3)
+    assert (
+        off["rack"]["number"] == f"{whole['rack']['number']}-1"
+        and off["rack"]["kind"] == "offcut"
+        and off["rack"]["state"] == "looked over"
+    )
+    assert (
+        [f["id"] for f in off["flaws"]] == ["neck"]
+        and [f["id"] for f in left["flaws"]] == ["tail"]
+        and left["rack"]["state"] == "part used"
+    )
+    assert off["rack"]["area_m2"] + left["rack"]["area_m2"] == pytest.approx(
+        whole["rack"]["area_m2"], rel=1e-3
+    )
     assert off["rack"]["cost_per_m2"] == whole["rack"]["cost_per_m2"] and off["rack"]["delivery_id"] is None
     second = change(workshop, hide, cut={**cut, "line": [[1200, -50], [1200, 1500]]}).json()
     assert room(workshop, second["made"])["rack"]["number"].endswith("-2")
-    assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200 and workshop.get(f"/api/leather/hides/{second['made']}").status_code == 404
+    assert (
+        workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
+        and workshop.get(f"/api/leather/hides/{second['made']}").status_code == 404
+    )
 
     # What was done with the offcut meanwhile is not thrown away with it.
     change(workshop, done["made"], flaw=flaw("new", 60, 300))
     refused = workshop.post(f"/api/leather/hides/{hide}/undo")
-    assert refused.status_code == 409 and "was worked on since" in refused.json()["problem"] and room(workshop, hide)["rack"]["area_m2"] == left["rack"]["area_m2"]
+    assert (
+        refused.status_code == 409
+        and "was worked on since" in refused.json()["problem"]
+        and room(workshop, hide)["rack"]["area_m2"] == left["rack"]["area_m2"]
+    )
     assert workshop.post(f"/api/leather/hides/{done['made']}/undo").status_code == 200
-    assert workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "kept"}).status_code == 204
+    assert (
+        workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "kept"}).status_code == 204
+    )
     assert "was planned with since" in workshop.post(f"/api/leather/hides/{hide}/undo").json()["problem"]
-    assert workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "looked over"}).status_code == 204
+    assert (
+        workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "looked over"}).status_code
+        == 204
+    )
     assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
     again = room(workshop, hide)
-    assert again["outline"] == whole["outline"] and again["flaws"] == whole["flaws"] and workshop.get(f"/api/leather/hides/{done['made']}").status_code == 404
+    assert (
+        again["outline"] == whole["outline"]
+        and again["flaws"] == whole["flaws"]
+        and workshop.get(f"/api/leather/hides/{done['made']}").status_code == 404
+    )
     refused = change(workshop, hide, cut={**cut, "line": [[9000, 0], [9000, 50]]})
     assert refused.status_code == 422 and room(workshop, hide)["version"] == again["version"]
 
@@ -362,14 +498,22 @@ def test_worth_tells_blocks_articles_and_batches(workshop: TestClient) -> None:
     assert scores == sorted(scores, reverse=True) and all(b["reason"] for b in found["batches"])
     assert next(b for b in found["batches"] if b["batch"] == "B-30")["chosen"]
     roll = workshop.get(f"/api/leather/hides/{rack['L-003']['id']}/worth").json()
-    assert roll["block"] is None and roll["strap"] is None and not any("tighter" in b["reason"] for b in roll["batches"])
+    assert (
+        roll["block"] is None
+        and roll["strap"] is None
+        and not any("tighter" in b["reason"] for b in roll["batches"])
+    )
 
 
 def test_several_hides_are_marked_at_once(workshop: TestClient) -> None:
     ids = [h["id"] for h in delivery(workshop, 20.0, 21.0, 22.0)["hides"]]
     assert workshop.post("/api/leather/acts", json={"ids": ids, "state": "used up"}).status_code == 204
     assert {h["state"] for h in workshop.get("/api/leather").json() if h["id"] in ids} == {"used up"}
-    for bad in ({"ids": ids}, {"ids": ids, "state": "laid", "batch_id": 1}, {"ids": [*ids, 99999], "state": "laid"}):
+    for bad in (
+        {"ids": ids},
+        {"ids": ids, "state": "laid", "batch_id": 1},
+        {"ids": [*ids, 99999], "state": "laid"},
+    ):
         assert workshop.post("/api/leather/acts", json=bad).status_code in (404, 409)
     assert workshop.post("/api/leather/acts", json={"ids": ids, "state": "lost"}).status_code == 422
     assert {h["state"] for h in workshop.get("/api/leather").json() if h["id"] in ids} == {"used up"}
@@ -392,7 +536,10 @@ def test_leather_kept_for_a_batch_is_free_again_when_it_is_left(workshop: TestCl
 def test_a_lay_on_a_hide_not_looked_over_says_so(workshop: TestClient) -> None:
     d = delivery(workshop, 22.0)
     batch = next(b for b in workshop.get("/api/batches").json() if b["number"] == "B-31")
-    made = workshop.post(f"/api/batches/{batch['id']}/lays", json={"material": "body leather", "hide_ids": [d["hides"][0]["id"]], "objective": "order"})
+    made = workshop.post(
+        f"/api/batches/{batch['id']}/lays",
+        json={"material": "body leather", "hide_ids": [d["hides"][0]["id"]], "objective": "order"},
+    )
     assert made.status_code == 201, made.text
     doubts = workshop.get(f"/api/lays/{made.json()['id']}").json()["doubts"]
     assert doubts == [f"{d['hides'][0]['number']} is not measured, not looked over"]
@@ -400,13 +547,28 @@ def test_a_lay_on_a_hide_not_looked_over_says_so(workshop: TestClient) -> None:
 
 def test_the_shop_sets_its_own_limits_and_chalk(workshop: TestClient) -> None:
     own = workshop.get("/api/leather/settings").json()
-    assert own["limits"] == [2.0, 4.0, 7.0] and [c["name"] for c in own["chalks"]] == ["white", "blue", "red", "yellow"]
+    assert own["limits"] == [2.0, 4.0, 7.0] and [c["name"] for c in own["chalks"]] == [
+        "white",
+        "blue",
+        "red",
+        "yellow",
+    ]
     hide = side(workshop)
     try:
-        assert workshop.put("/api/leather/settings", json={**own, "limits": [1.0, 2.0, 3.0], "tolerance": 0.05}).status_code == 204
+        assert (
+            workshop.put(
+                "/api/leather/settings", json={**own, "limits": [1.0, 2.0, 3.0], "tolerance": 0.05}
+            ).status_code
+            == 204
+        )
         change(workshop, hide, pull={"id": "p", "x": 500, "y": 200, "along_mm": 1.0, "across_mm": 2.5})
         assert room(workshop, hide)["pulls"][0]["tightness"] == 3
-        for bad in ({"limits": [3.0, 2.0, 1.0]}, {"tolerance": 0.9}, {"chalks": [own["chalks"][0], own["chalks"][0]]}, {"strap_mm": 0}):
+        for bad in (
+            {"limits": [3.0, 2.0, 1.0]},
+            {"tolerance": 0.9},
+            {"chalks": [own["chalks"][0], own["chalks"][0]]},
+            {"strap_mm": 0},
+        ):
             assert workshop.put("/api/leather/settings", json={**own, **bad}).status_code in (409, 422)
         assert workshop.get("/api/leather/settings").json()["limits"] == [1.0, 2.0, 3.0]
     finally:

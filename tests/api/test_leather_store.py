@@ -1,4 +1,6 @@
-"""Leather in the store: what is known of a hide under many hands, through old databases, and when a change breaks in the middle."""
+"""Leather in the store: what is known of a hide under many hands, through old databases, and when a change
+breaks in the middle.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,15 @@ from fairlay.core.errors import BadHide, NotFound, Refused
 from fairlay.core.lay.card import card_of
 from fairlay.core.leather import Hide
 from fairlay.core.leather.gauge import GaugeReading
-from fairlay.core.leather.looking_over import LookingOver, RingedFlaw, begun, cut_along, with_flaw, with_reading, with_step
+from fairlay.core.leather.looking_over import (
+    LookingOver,
+    RingedFlaw,
+    begun,
+    cut_along,
+    with_flaw,
+    with_reading,
+    with_step,
+)
 from fairlay.core.leather.receiving import Invoice
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.core.pattern import Piece
@@ -27,7 +37,9 @@ from fairlay.store.hides import About, LaidOn
 from fairlay.store.tables import HideEventRow, HideRow
 from tests.api.test_leather import lots
 
-LOT = Invoice("Ferrow Mill", "S-1", 90.0, "m2", "body leather", "vegetable", "plain", "chestnut", "medium", 2.2, "1")
+LOT = Invoice(
+    "Ferrow Mill", "S-1", 90.0, "m2", "body leather", "vegetable", "plain", "chestnut", "medium", 2.2, "1"
+)
 TODAY = datetime.date(2026, 11, 23)
 ABOUT = About("body leather", "Ferrow Mill", "chestnut", "vegetable", "medium", 2.2, "1", "received", TODAY)
 
@@ -57,14 +69,18 @@ def test_a_change_that_breaks_leaves_everything_as_it_was() -> None:
     with pytest.raises(BadHide, match="broke in the middle"):
         looking.change(hide, broken, "breaks")
     after = looking.known(hide)
-    assert after.looking == before.looking and after.rack.version == before.rack.version and not after.can_undo
+    assert (
+        after.looking == before.looking and after.rack.version == before.rack.version and not after.can_undo
+    )
     assert [e.kind for e in looking.history(hide)] == ["received"]
 
 
 def test_what_cannot_be_read_back_is_never_written() -> None:
     hide = side()
     before = looking.known(hide).looking
-    crossed = replace(before, guess=[replace(before.guess[0], outline=[[0, 0], [900, 900], [900, 0], [0, 900]])])
+    crossed = replace(
+        before, guess=[replace(before.guess[0], outline=[[0, 0], [900, 900], [900, 0], [0, 900]])]
+    )
     with pytest.raises(ValueError, match="crosses"):
         looking.change(hide, lambda _: crossed, "a zone that crosses itself")
     assert looking.known(hide).looking == before and not looking.known(hide).can_undo
@@ -84,7 +100,10 @@ def test_a_hide_is_what_was_known_of_it_step_by_step() -> None:
     looking.change(hide, lambda known: with_reading(known, GaugeReading("r", 700, 300, 2.1)), "reading")
     found = hides.hides_by_id([hide])[0].hide
     assert len(found.flaws) == 5 and found.thickness[0].mm == 2.1
-    assert found.edge_margin_mm == settings.leather_settings().edge_margin_mm and found.cost_per_m2 == pytest.approx(90.0)
+    assert (
+        found.edge_margin_mm == settings.leather_settings().edge_margin_mm
+        and found.cost_per_m2 == pytest.approx(90.0)
+    )
     for left in (5, 4, 3):
         looking.undo(hide)
         assert len(hides.hides_by_id([hide])[0].hide.flaws) == left
@@ -108,7 +127,12 @@ def test_a_cut_can_be_seen_for_ever(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(looking, "KEPT_STEPS", 1)
     hide = side()
     whole = looking.known(hide).looking.outline
-    looking.change(hide, lambda known: replace(known, outline=[[0, 0], [900, 0], [900, 600], [0, 600]]), "cut for B-30", "cut")
+    looking.change(
+        hide,
+        lambda known: replace(known, outline=[[0, 0], [900, 0], [900, 600], [0, 600]]),
+        "cut for B-30",
+        "cut",
+    )
     for k in range(4):
         looking.change(hide, lambda known, k=k: with_flaw(known, flaw(f"f{k}")), f"flaw {k}")  # type: ignore[misc]  # k is bound to each
     cut = next(e for e in looking.history(hide) if e.kind == "cut")
@@ -116,7 +140,13 @@ def test_a_cut_can_be_seen_for_ever(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def test_what_is_not_there_is_said(workshop: TestClient) -> None:
-    for act in (looking.known, looking.undo, looking.history, deliveries.send_back, deliveries.delivery_by_id):
+    for act in (
+        looking.known,
+        looking.undo,
+        looking.history,
+        deliveries.send_back,
+        deliveries.delivery_by_id,
+    ):
         with pytest.raises(NotFound, match="99999"):
             act(99_999)
     with pytest.raises(NotFound):
@@ -129,7 +159,9 @@ def test_what_is_not_there_is_said(workshop: TestClient) -> None:
 
 def test_a_hide_from_before_there_was_looking_over_is_known(workshop: TestClient) -> None:
     ring = usual_outline("side", 1.9)
-    old = hides.add_hide(Hide(f"OLD-{next(lots)}", "side", ring, cost_per_m2=80.0), replace(ABOUT, state="looked over"))
+    old = hides.add_hide(
+        Hide(f"OLD-{next(lots)}", "side", ring, cost_per_m2=80.0), replace(ABOUT, state="looked over")
+    )
     row = hides.hides_by_id([old])[0]
     assert row.looked == "looked over" and row.looked_enough
     assert looking.known(old).looking.outline[0] == pytest.approx(list(ring[0]), abs=0.01)
@@ -141,7 +173,10 @@ def test_a_hide_from_before_there_was_looking_over_is_known(workshop: TestClient
 
 def test_only_hides_that_nobody_knows_are_doubted(workshop: TestClient) -> None:
     number = hides.hides_by_id([side()])[0].number
-    assert hides.laid_on([number, "F-101", "no such hide"]) == {number: LaidOn("not measured, not looked over", False), "F-101": LaidOn("", False)}
+    assert hides.laid_on([number, "F-101", "no such hide"]) == {
+        number: LaidOn("not measured, not looked over", False),
+        "F-101": LaidOn("", False),
+    }
     assert hides.laid_on([]) == {}
 
 
@@ -158,18 +193,29 @@ def test_a_part_used_hide_stays_so_when_it_is_looked_at_again(workshop: TestClie
     hide = side()
     hides.set_state([hide], "part used")
     for step in ("backbone", "surface", "feel"):
-        looking.change(hide, lambda known, step=step: with_step(replace(known, measured=True), step, True), step)  # type: ignore[misc]  # step is bound to each
+        looking.change(
+            hide, lambda known, step=step: with_step(replace(known, measured=True), step, True), step
+        )  # type: ignore[misc]  # step is bound to each
     assert hides.hides_by_id([hide])[0].state == "part used"
 
 
 @pytest.mark.parametrize(
     "wrong",
     [
-        {"limits": (4.0, 2.0, 7.0)}, {"tolerance": -0.1}, {"tolerance": 0.6}, {"strap_mm": 2.0}, {"edge_margin_mm": -1.0}, {"chalks": ()}, {"chalks": (USUAL_CHALKS[0], USUAL_CHALKS[0])},
-        {"chalks": (Chalk(" ", (1, 2, 3), "surface"),)}, {"chalks": (Chalk("odd", (1, 2, 999), "surface"),)},
+        {"limits": (4.0, 2.0, 7.0)},
+        {"tolerance": -0.1},
+        {"tolerance": 0.6},
+        {"strap_mm": 2.0},
+        {"edge_margin_mm": -1.0},
+        {"chalks": ()},
+        {"chalks": (USUAL_CHALKS[0], USUAL_CHALKS[0])},
+        {"chalks": (Chalk(" ", (1, 2, 3), "surface"),)},
+        {"chalks": (Chalk("odd", (1, 2, 999), "surface"),)},
     ],
-)  # fmt: skip
-def test_choices_that_make_no_sense_keep_the_ones_before(workshop: TestClient, wrong: dict[str, object]) -> None:
+)
+def test_choices_that_make_no_sense_keep_the_ones_before(
+    workshop: TestClient, wrong: dict[str, object]
+) -> None:
     before = settings.leather_settings()
     with pytest.raises((Refused, BadHide)):
         settings.set_leather_settings(replace(before, **wrong))  # type: ignore[arg-type]  # the settings' own fields
@@ -180,7 +226,9 @@ def test_choices_are_kept_and_changed(workshop: TestClient) -> None:
     before = settings.leather_settings()
     try:
         for tolerance in (0.03, 0.05):
-            settings.set_leather_settings(replace(before, tolerance=tolerance, currency="kr", chalks=before.chalks[:3]))
+            settings.set_leather_settings(
+                replace(before, tolerance=tolerance, currency="kr", chalks=before.chalks[:3])
+            )
             found = settings.leather_settings()
             assert (found.tolerance, found.currency, len(found.chalks)) == (tolerance, "kr", 3)
     finally:
@@ -202,28 +250,49 @@ def test_the_rack_is_read_and_not_reckoned(workshop: TestClient, queries: list[s
     HideRow.update(card=None).where(HideRow.id == hide).execute()
     before = next(h for h in hides.rack() if h.id == hide)
     assert HideRow.get_by_id(hide).card is not None, "a card that was lacking is kept"
-    assert before.card == card_of(hides.hides_by_id([hide])[0].hide) and before.card.flaws_by_severity == [0, 0, 0]
+    assert before.card == card_of(hides.hides_by_id([hide])[0].hide) and before.card.flaws_by_severity == [
+        0,
+        0,
+        0,
+    ]
     looking.change(hide, lambda k: with_flaw(k, flaw("a")), "scar, blemish")
     queries.clear()
     after = next(h for h in hides.rack() if h.id == hide)
     assert len(queries) == 1 and "`shape`" not in queries[0] and "`looking`" not in queries[0]
     assert after.card.flaws_by_severity == [0, 1, 0] and after.card.drawn.flaws[0].kind == "scar"
     outline = np.asarray(before.card.drawn.rings[0])
-    assert Polygon(outline).symmetric_difference(Polygon(hides.hides_by_id([hide])[0].hide.outline)).area < 8000, "drawn within a mm"
+    assert (
+        Polygon(outline).symmetric_difference(Polygon(hides.hides_by_id([hide])[0].hide.outline)).area < 8000
+    ), "drawn within a mm"
 
 
-def test_fair_ground_is_reckoned_once_for_each_state_of_a_hide(workshop: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_fair_ground_is_reckoned_once_for_each_state_of_a_hide(
+    workshop: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
     made = side()
     (hide,) = (h for h in hides.rack() if h.id == made)
     asked: list[int] = []
-    monkeypatch.setattr(fair, "fair_areas", lambda pieces, shape, policy: (asked.append(len(pieces)), fair_areas(pieces, shape, policy))[1])
-    panel, tab = (Piece(name, np.array([[0.0, 0], [200, 0], [200, 150], [0, 150]]), quantity=1, show_limit=limit) for name, limit in (("panel", 0), ("tab", 2)))
+    monkeypatch.setattr(
+        fair,
+        "fair_areas",
+        lambda pieces, shape, policy: (asked.append(len(pieces)), fair_areas(pieces, shape, policy))[1],
+    )
+    panel, tab = (
+        Piece(name, np.array([[0.0, 0], [200, 0], [200, 150], [0, 150]]), quantity=1, show_limit=limit)
+        for name, limit in (("panel", 0), ("tab", 2))
+    )
     first = fair.fair_of([fair.Asked([hide], [panel], Policy())])[hide.id]
-    assert fair.fair_of([fair.Asked([hide], [panel, tab], Policy())])[hide.id][needs_of(panel)] == first[needs_of(panel)] and asked == [1, 1]
+    assert fair.fair_of([fair.Asked([hide], [panel, tab], Policy())])[hide.id][needs_of(panel)] == first[
+        needs_of(panel)
+    ] and asked == [1, 1]
     looking.change(hide.id, lambda k: with_flaw(k, flaw("a")), "scar, blemish")
     (marked,) = (h for h in hides.rack() if h.id == hide.id)
     now = fair.fair_of([fair.Asked([marked], [panel, tab], Policy())])[hide.id]
-    assert asked == [1, 1, 2] and first[needs_of(panel)] - now[needs_of(panel)] == pytest.approx(1600, abs=1) and now[needs_of(tab)] == pytest.approx(first[needs_of(panel)], abs=1)
+    assert (
+        asked == [1, 1, 2]
+        and first[needs_of(panel)] - now[needs_of(panel)] == pytest.approx(1600, abs=1)
+        and now[needs_of(tab)] == pytest.approx(first[needs_of(panel)], abs=1)
+    )
 
 
 def test_a_cut_that_is_undone_leaves_the_hide_kept_as_it_was(workshop: TestClient) -> None:
@@ -234,8 +303,12 @@ def test_a_cut_that_is_undone_leaves_the_hide_kept_as_it_was(workshop: TestClien
         if racked:
             looking.cut_off(hide, line, "cut for B-29")
         else:
-            looking.change(hide, lambda k: cut_along(k, [[900.0, -50.0], [900.0, 3000.0]])[0], "cut for B-29", "cut")
-        looking.change(hide, lambda k: cut_along(k, [[500.0, -50.0], [500.0, 3000.0]])[0], "cut across", "cut")
+            looking.change(
+                hide, lambda k: cut_along(k, [[900.0, -50.0], [900.0, 3000.0]])[0], "cut for B-29", "cut"
+            )
+        looking.change(
+            hide, lambda k: cut_along(k, [[500.0, -50.0], [500.0, 3000.0]])[0], "cut across", "cut"
+        )
         states = []
         for _ in range(2):
             states.append(hides.hides_by_id([hide])[0].state)
@@ -266,9 +339,16 @@ def test_what_does_not_fit_its_table_is_refused_in_words(workshop: TestClient) -
 
 @pytest.mark.parametrize(
     ("kind", "areas", "words"),
-    [("side", [2.0, 0.0], "an area of 0"), ("roll", [2.0], "without its width"), ("side", [], "0 hides"), ("side", [2.0] * 201, "201 hides")],
+    [
+        ("side", [2.0, 0.0], "an area of 0"),
+        ("roll", [2.0], "without its width"),
+        ("side", [], "0 hides"),
+        ("side", [2.0] * 201, "201 hides"),
+    ],
 )
-def test_hides_that_make_no_sense_are_not_received(workshop: TestClient, kind: str, areas: list[float], words: str) -> None:
+def test_hides_that_make_no_sense_are_not_received(
+    workshop: TestClient, kind: str, areas: list[float], words: str
+) -> None:
     made = deliveries.begin_delivery(lot(), TODAY)
     with pytest.raises(BadHide, match=words):
         deliveries.receive_hides(made, kind, areas, "X-")

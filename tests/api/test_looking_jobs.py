@@ -1,4 +1,6 @@
-"""Pictures read as a job: what was found is said, it can be stopped, and whatever breaks leaves pictures and hide as they were."""
+"""Pictures read as a job: what was found is said, it can be stopped, and whatever breaks leaves pictures and
+hide as they were.
+"""
 
 from __future__ import annotations
 
@@ -38,12 +40,19 @@ def begin(client: TestClient, hide: int, picture: int) -> int:
     return int(asked.json()["id"])
 
 
-def test_pictures_wait_in_their_own_queue(workshop: TestClient, handed: list[tuple[int, str]], picture: int) -> None:
+def test_pictures_wait_in_their_own_queue(
+    workshop: TestClient, handed: list[tuple[int, str]], picture: int
+) -> None:
     hide = side(workshop)
     job_id = begin(workshop, hide, picture)
     assert handed == [(job_id, "look")]
     waiting = room(workshop, hide)["pictures"]
-    assert (waiting["job"]["state"], waiting["job"]["said"], waiting["files"], waiting["bar_mm"]) == ("queued", [], [picture], 99.5)
+    assert (waiting["job"]["state"], waiting["job"]["said"], waiting["files"], waiting["bar_mm"]) == (
+        "queued",
+        [],
+        [picture],
+        99.5,
+    )
     again = workshop.post(f"/api/leather/hides/{hide}/pictures", json={"files": [picture]})
     assert again.status_code == 409 and "being read already" in again.json()["problem"]
     assert workshop.post(f"/api/jobs/{job_id}/stop").json()["state"] == "stopped"
@@ -58,7 +67,9 @@ def test_pictures_of_a_hide_that_is_not_there(workshop: TestClient, picture: int
     assert workshop.post("/api/leather/hides/99999/pictures", json={"files": [picture]}).status_code == 404
 
 
-def test_what_is_found_is_said_until_it_is_stopped(workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_is_found_is_said_until_it_is_stopped(
+    workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     hide = side(workshop)
     job_id = begin(workshop, hide, picture)
     heard: list[list[str]] = []
@@ -80,7 +91,9 @@ def test_what_is_found_is_said_until_it_is_stopped(workshop: TestClient, picture
     assert json.loads(event[5:])["said"] == job.said
 
 
-def test_a_long_step_does_not_look_like_a_lost_worker(workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_long_step_does_not_look_like_a_lost_worker(
+    workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     job_id = begin(workshop, side(workshop), picture)
     seen: list[int] = []
 
@@ -99,7 +112,9 @@ def test_a_long_step_does_not_look_like_a_lost_worker(workshop: TestClient, pict
     assert len(set(seen)) >= 4 and jobs.job_by_id(job_id).state == "stopped"
 
 
-def test_reading_that_breaks_keeps_everything(workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_reading_that_breaks_keeps_everything(
+    workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     hide = side(workshop)
     before = room(workshop, hide)
 
@@ -117,9 +132,15 @@ def test_reading_that_breaks_keeps_everything(workshop: TestClient, picture: int
 
 @pytest.mark.parametrize(
     ("name", "body", "words"),
-    [("hide.heic", b"....ftypheic", "send the picture as JPEG"), ("IMG_1", b"\0\0\0\x18ftypheic", "set the telephone's camera"), ("hide.txt", b"a hide", "no file that patterns")],
+    [
+        ("hide.heic", b"....ftypheic", "send the picture as JPEG"),
+        ("IMG_1", b"\0\0\0\x18ftypheic", "set the telephone's camera"),
+        ("hide.txt", b"a hide", "no file that patterns"),
+    ],
 )
-def test_a_picture_of_another_kind_says_what_to_do(workshop: TestClient, name: str, body: bytes, words: str) -> None:
+def test_a_picture_of_another_kind_says_what_to_do(
+    workshop: TestClient, name: str, body: bytes, words: str
+) -> None:
     refused = workshop.post("/api/ways-in/files", files={"file": (name, body)})
     assert refused.status_code == 409 and words in refused.json()["problem"]
     kept = workshop.post("/api/ways-in/files", files={"file": ("image", b"\x89PNG\r\n", "image/png")}).json()
@@ -135,7 +156,9 @@ def test_a_file_that_is_no_picture_is_said(workshop: TestClient) -> None:
     assert job["state"] == "failed" and "no picture that can be read" in job["error"]
 
 
-def test_a_lost_worker_is_made_good_in_the_same_queue(workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_lost_worker_is_made_good_in_the_same_queue(
+    workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     hide = side(workshop)
     job_id = begin(workshop, hide, picture)
     assert jobs.take_up(job_id) is not None
@@ -145,12 +168,17 @@ def test_a_lost_worker_is_made_good_in_the_same_queue(workshop: TestClient, pict
     monkeypatch.setattr(jobs, "STALE_AFTER", jobs.STALE_AFTER * -1)
     assert queue.take_up_again() == [job_id] and given == [(job_id, "look")]
     again = jobs.take_up(job_id)
-    assert again is not None and again.attempts == 2 and again.said == [], "what the lost one said is not said for the next"
+    assert again is not None and again.attempts == 2 and again.said == [], (
+        "what the lost one said is not said for the next"
+    )
     assert jobs.running() == 0, "lays being laid, not pictures being read"
     jobs.end(job_id, "stopped", 0.0)
 
 
-@pytest.mark.parametrize("size", [1, uploads.PART_BYTES - 1, uploads.PART_BYTES, uploads.PART_BYTES + 1, 2 * uploads.PART_BYTES + 3])
+@pytest.mark.parametrize(
+    "size",
+    [1, uploads.PART_BYTES - 1, uploads.PART_BYTES, uploads.PART_BYTES + 1, 2 * uploads.PART_BYTES + 3],
+)
 def test_files_larger_than_a_packet_come_back_whole(workshop: TestClient, size: int) -> None:
     body = bytes(range(251)) * (size // 251 + 1)
     kept = uploads.keep("large.tif", "image/tiff", body[:size])
@@ -165,7 +193,9 @@ def test_a_file_too_large_is_refused_whole(workshop: TestClient, monkeypatch: py
         uploads.keep("none.tif", "image/tiff", b"")
 
 
-def test_a_beat_that_the_database_misses_is_no_end(workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_beat_that_the_database_misses_is_no_end(
+    workshop: TestClient, picture: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     job_id = begin(workshop, side(workshop), picture)
     missed: list[int] = []
     own = jobs.beat

@@ -19,7 +19,16 @@ FILES = Path(__file__).resolve().parents[1] / "files"
 
 
 def tab(name: str = "Tab", **more: Any) -> dict[str, Any]:
-    values = pattern_values(Pattern(name.lower(), name, "body leather", 2, draw("rectangle", {"length": 90, "width": 30}).contour, needs=start_named("crumb").needs))
+    values = pattern_values(
+        Pattern(
+            name.lower(),
+            name,
+            "body leather",
+            2,
+            draw("rectangle", {"length": 90, "width": 30}).contour,
+            needs=start_named("crumb").needs,
+        )
+    )
     return values | more
 
 
@@ -41,7 +50,9 @@ def view(client: TestClient, number: int, **query: Any) -> dict[str, Any]:
 
 def save(client: TestClient, number: int, base: int | None = None, **changed: Any) -> Any:
     now = view(client, number)
-    return client.put(f"/api/patterns/{number}", json={"base": base or now["version"], "article": now["article"] | changed})
+    return client.put(
+        f"/api/patterns/{number}", json={"base": base or now["version"], "article": now["article"] | changed}
+    )
 
 
 def drawing(client: TestClient, name: str) -> int:
@@ -57,7 +68,11 @@ def test_the_drawers_hold_the_demo_complete(workshop: TestClient, queries: list[
     assert (chair["letter"], chair["wrong"], chair["look"]) == ("A", 0, 0) and "B-30" in chair["batches"]
     mitts = view(workshop, cards["stove-mitt"]["id"])
     palm = next(d for d in mitts["drawn"] if d["slug"] == "mitt-palm")
-    assert palm["quantity_words"] == "cut 1 + 1 mirrored" and palm["stitches"][0]["stitches"] > 150 and {m["kind"] for m in palm["marks"]} == {"stitch", "place"}
+    assert (
+        palm["quantity_words"] == "cut 1 + 1 mirrored"
+        and palm["stitches"][0]["stitches"] > 150
+        and {m["kind"] for m in palm["marks"]} == {"stitch", "place"}
+    )
     assert mitts["figures"]["seams"][0]["stack_mm"] == pytest.approx(4.4)
     told = workshop.get(f"/api/patterns/{chair['id']}/rack").json()
     assert all(f["do"] for f in told)
@@ -66,9 +81,15 @@ def test_the_drawers_hold_the_demo_complete(workshop: TestClient, queries: list[
 def test_a_piece_is_added_altered_and_a_stale_save_loses_nothing(workshop: TestClient, trial: int) -> None:
     first = view(workshop, trial)
     longer = draw("rectangle", {"length": 120, "width": 30}).contour
-    assert save(workshop, trial, pieces=[tab(contour=[list(n) for n in longer])]).json()["drawn"][0]["length_mm"] == pytest.approx(120, abs=0.1)
+    assert save(workshop, trial, pieces=[tab(contour=[list(n) for n in longer])]).json()["drawn"][0][
+        "length_mm"
+    ] == pytest.approx(120, abs=0.1)
     stale = save(workshop, trial, base=first["version"], pieces=[])
-    assert stale.status_code == 409 and stale.json()["newer"] == first["version"] + 1 and len(view(workshop, trial)["article"]["pieces"]) == 1
+    assert (
+        stale.status_code == 409
+        and stale.json()["newer"] == first["version"] + 1
+        and len(view(workshop, trial)["article"]["pieces"]) == 1
+    )
     for bad, words in (
         ([tab(), tab()], "two pieces are called tab"),
         ([tab(each=-1)], "-1 in each"),
@@ -78,15 +99,23 @@ def test_a_piece_is_added_altered_and_a_stale_save_loses_nothing(workshop: TestC
         refused = save(workshop, trial, pieces=bad)
         assert refused.status_code == 422 and words in refused.json()["problem"].lower()
     assert len(view(workshop, trial)["article"]["pieces"]) == 1
-    assert workshop.post("/api/patterns", json={"name": view(workshop, trial)["article"]["name"]}).status_code == 409
+    assert (
+        workshop.post("/api/patterns", json={"name": view(workshop, trial)["article"]["name"]}).status_code
+        == 409
+    )
 
 
 def test_what_is_planned_stays_and_a_new_revision_says_why(workshop: TestClient, trial: int) -> None:
     name = view(workshop, trial)["article"]["name"]
-    batch = workshop.post("/api/batches", json={"number": f"P-{trial}", "name": "planned", "lines": [{"article_id": trial, "quantity": 4}]})
+    batch = workshop.post(
+        "/api/batches",
+        json={"number": f"P-{trial}", "name": "planned", "lines": [{"article_id": trial, "quantity": 4}]},
+    )
     assert batch.status_code == 201, batch.text
     refused = save(workshop, trial, pieces=[tab(each=5)])
-    assert refused.status_code == 409 and f"planned in P-{trial} and stays as it is" in refused.json()["problem"]
+    assert (
+        refused.status_code == 409 and f"planned in P-{trial} and stays as it is" in refused.json()["problem"]
+    )
     assert workshop.delete(f"/api/patterns/{trial}").status_code == 409
     assert workshop.post(f"/api/patterns/{trial}/revisions", json={"reason": " "}).status_code == 409
     begun = workshop.post(f"/api/patterns/{trial}/revisions", json={"reason": "The tab tore out"})
@@ -101,9 +130,13 @@ def test_what_is_planned_stays_and_a_new_revision_says_why(workshop: TestClient,
     )
     assert [r["letter"] for r in workshop.get(f"/api/patterns/{trial}/revisions").json()] == ["B", "A"]
     kept = workshop.get(f"/api/batches/{batch.json()['id']}").json()
-    assert kept["lines"] == [{"article": view(workshop, trial)["article"]["slug"], "name": name, "quantity": 4, "revision": "A"}]
+    assert kept["lines"] == [
+        {"article": view(workshop, trial)["article"]["slug"], "name": name, "quantity": 4, "revision": "A"}
+    ]
     (body,) = kept["materials"]
-    assert [i["name"] for i in body["items"]] == ["Tab"] and np.ptp(body["items"][0]["rings"][0], axis=0).tolist() == pytest.approx([90, 30], abs=0.1)
+    assert [i["name"] for i in body["items"]] == ["Tab"] and np.ptp(
+        body["items"][0]["rings"][0], axis=0
+    ).tolist() == pytest.approx([90, 30], abs=0.1)
     letters = {d["slug"]: d["letter"] for d in view(workshop, trial)["drawn"]}
     assert letters == {"tab": "B", "keeper": "B"} and view(workshop, trial, revision=1)["newest"] is False
     assert workshop.get(f"/api/patterns/{trial}", params={"revision": 9}).status_code == 404
@@ -112,11 +145,29 @@ def test_what_is_planned_stays_and_a_new_revision_says_why(workshop: TestClient,
 def test_ways_to_make_a_part_are_chosen_in_the_batch(workshop: TestClient) -> None:
     chair = next(a for a in workshop.get("/api/articles").json() if a["slug"] == "camp-chair")
     assert chair["parts"] == {"arm strap": ["single, thick", "double, thin"]}
-    made = workshop.post("/api/batches", json={"number": "W-1", "name": "thin", "lines": [{"article_id": chair["id"], "quantity": 1, "ways": {"arm strap": "double, thin"}}]})
+    made = workshop.post(
+        "/api/batches",
+        json={
+            "number": "W-1",
+            "name": "thin",
+            "lines": [{"article_id": chair["id"], "quantity": 1, "ways": {"arm strap": "double, thin"}}],
+        },
+    )
     batch = workshop.get(f"/api/batches/{made.json()['id']}").json()
     assert {m["material"] for m in batch["materials"]} == {"body leather", "lining"}
-    bad = workshop.post("/api/batches", json={"number": "W-2", "name": "x", "lines": [{"article_id": chair["id"], "quantity": 1, "ways": {"arm strap": "felt"}}]})
-    assert bad.status_code == 422 and "double, thin" in bad.json()["problem"] and not any(b["number"] == "W-2" for b in workshop.get("/api/batches").json())
+    bad = workshop.post(
+        "/api/batches",
+        json={
+            "number": "W-2",
+            "name": "x",
+            "lines": [{"article_id": chair["id"], "quantity": 1, "ways": {"arm strap": "felt"}}],
+        },
+    )
+    assert (
+        bad.status_code == 422
+        and "double, thin" in bad.json()["problem"]
+        and not any(b["number"] == "W-2" for b in workshop.get("/api/batches").json())
+    )
 
 
 def test_shapes_halves_and_the_scale(workshop: TestClient) -> None:
@@ -125,7 +176,14 @@ def test_shapes_halves_and_the_scale(workshop: TestClient) -> None:
         drawn = workshop.post(f"/api/ways-in/shapes/{shape['kind']}", json={"measures": {}}).json()
         assert drawn["rings"][0] and drawn["length_mm"] >= drawn["width_mm"] > 0
     assert workshop.post("/api/ways-in/shapes/strap", json={"measures": {"length": 1}}).status_code == 422
-    whole = workshop.post("/api/ways-in/half", json={"contour": [[0, 0], [50, 0], [50, 80], [0, 80]], "start": {"x": 0, "y": 0}, "end": {"x": 0, "y": 80}}).json()
+    whole = workshop.post(
+        "/api/ways-in/half",
+        json={
+            "contour": [[0, 0], [50, 0], [50, 80], [0, 80]],
+            "start": {"x": 0, "y": 0},
+            "end": {"x": 0, "y": 80},
+        },
+    ).json()
     assert whole["outline"]["length_mm"] == pytest.approx(100, abs=0.1) and whole["says"] == []
     assert "3.0 % too small" in workshop.get("/api/ways-in/scale", params={"measured_mm": 97}).json()["says"]
     begun = workshop.post("/api/patterns/starts/strap", json=tab()).json()
@@ -135,14 +193,27 @@ def test_shapes_halves_and_the_scale(workshop: TestClient) -> None:
 def test_a_drawing_becomes_patterns_ready_to_add(workshop: TestClient, trial: int) -> None:
     number = drawing(workshop, "bulges_r12.dxf")
     seen = workshop.get(f"/api/ways-in/files/{number}/drawing").json()
-    assert seen["unit_mm"] is None and seen["units_mm"]["inch"] == 25.4 and [x["suggested"] for x in seen["layers"]] == ["outline", "stitch", "hole"]
-    out = workshop.post(f"/api/ways-in/files/{number}/sorted", json={"unit_mm": 1.0, "uses": {"SEWING": "leave out"}}).json()
+    assert (
+        seen["unit_mm"] is None
+        and seen["units_mm"]["inch"] == 25.4
+        and [x["suggested"] for x in seen["layers"]] == ["outline", "stitch", "hole"]
+    )
+    out = workshop.post(
+        f"/api/ways-in/files/{number}/sorted", json={"unit_mm": 1.0, "uses": {"SEWING": "leave out"}}
+    ).json()
     (found,) = out["pieces"]
-    assert [m["kind"] for m in found["pattern"]["marks"]] == ["hole"] and found["length_mm"] == pytest.approx(220, abs=0.1)
+    assert [m["kind"] for m in found["pattern"]["marks"]] == ["hole"] and found["length_mm"] == pytest.approx(
+        220, abs=0.1
+    )
     added = save(workshop, trial, pieces=[tab(), found["pattern"]]).json()
-    assert added["drawn"][1]["slug"] == "handle-wrap" and any("not stated" in f["says"] for f in added["findings"])
+    assert added["drawn"][1]["slug"] == "handle-wrap" and any(
+        "not stated" in f["says"] for f in added["findings"]
+    )
     assert workshop.post(f"/api/ways-in/files/{number}/sorted", json={"unit_mm": 0}).status_code == 422
-    for name, body, words in (("x.txt", b"x", "no file that patterns are taken from"), ("x.svg", b"", "is empty")):
+    for name, body, words in (
+        ("x.txt", b"x", "no file that patterns are taken from"),
+        ("x.svg", b"", "is empty"),
+    ):
         refused = workshop.post("/api/ways-in/files", files={"file": (name, body)})
         assert refused.status_code == 409 and words in refused.json()["problem"]
     assert workshop.get("/api/ways-in/files/9999/drawing").status_code == 404
@@ -152,10 +223,15 @@ def test_a_photograph_becomes_an_outline(workshop: TestClient) -> None:
     at_hand = workshop.get("/api/ways-in/camera").json()
     assert at_hand["camera"] == "simulated" and "an old stove mitt, opened out" in at_hand["tables"]
     taken = workshop.post("/api/ways-in/camera", json={"table": "an old stove mitt, opened out"}).json()
-    assert taken["kind"] == "picture" and workshop.get(f"/api/ways-in/files/{taken['id']}/picture").content[:2] == b"\xff\xd8"
+    assert (
+        taken["kind"] == "picture"
+        and workshop.get(f"/api/ways-in/files/{taken['id']}/picture").content[:2] == b"\xff\xd8"
+    )
     traced = workshop.post(f"/api/ways-in/files/{taken['id']}/traced", json={"thickness_mm": 1.5}).json()
     (part,) = traced["parts"]
-    assert (part["length_mm"], part["width_mm"]) == pytest.approx((262, 190), abs=1.0) and len(part["contour"]) < 40
+    assert (part["length_mm"], part["width_mm"]) == pytest.approx((262, 190), abs=1.0) and len(
+        part["contour"]
+    ) < 40
     straight = workshop.get(traced["picture"])
     assert straight.headers["content-type"] == "image/jpeg"
     small = workshop.post(f"/api/ways-in/files/{taken['id']}/traced", json={"bar_mm": 98}).json()
@@ -167,13 +243,24 @@ def test_files_go_out_and_an_article_comes_back(workshop: TestClient, trial: int
     kinds = {"svg": b"<?xml", "dxf": b"  0", "json": b"{", "pdf": b"%PDF"}
     for kind, start in kinds.items():
         file = workshop.get(f"/api/patterns/{trial}/file", params={"kind": kind})
-        assert file.status_code == 200 and file.content.startswith(start) and f".{kind}" in file.headers["content-disposition"]
-    assert workshop.get(f"/api/patterns/{trial}/file", params={"kind": "pdf", "paper": "A9"}).status_code == 422
+        assert (
+            file.status_code == 200
+            and file.content.startswith(start)
+            and f".{kind}" in file.headers["content-disposition"]
+        )
+    assert (
+        workshop.get(f"/api/patterns/{trial}/file", params={"kind": "pdf", "paper": "A9"}).status_code == 422
+    )
     assert workshop.get("/api/ways-in/squared-page.pdf", params={"paper": "A4"}).content.startswith(b"%PDF")
     values = json.loads(workshop.get(f"/api/patterns/{trial}/file", params={"kind": "json"}).content)
     values["article"] |= {"slug": f"copy-{trial}", "name": f"Copy {trial}"}
-    sent = workshop.post("/api/ways-in/files", files={"file": ("article.json", json.dumps(values).encode())}).json()
+    sent = workshop.post(
+        "/api/ways-in/files", files={"file": ("article.json", json.dumps(values).encode())}
+    ).json()
     made = workshop.post(f"/api/ways-in/files/{sent['id']}/article")
     assert made.status_code == 201 and view(workshop, made.json()["id"])["article"] == values["article"]
     assert workshop.post(f"/api/ways-in/files/{sent['id']}/article").status_code == 409
-    assert workshop.delete(f"/api/patterns/{made.json()['id']}").status_code == 204 and workshop.get(f"/api/patterns/{made.json()['id']}").status_code == 404
+    assert (
+        workshop.delete(f"/api/patterns/{made.json()['id']}").status_code == 204
+        and workshop.get(f"/api/patterns/{made.json()['id']}").status_code == 404
+    )

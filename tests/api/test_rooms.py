@@ -27,9 +27,14 @@ def _batch(client: TestClient, number: str) -> dict[str, Any]:
     return next(b for b in client.get("/api/batches").json() if b["number"] == number)
 
 
-def _begin(client: TestClient, number: str = "B-30", hides: tuple[str, ...] = ("F-101",), objective: str = "order") -> int:
+def _begin(
+    client: TestClient, number: str = "B-30", hides: tuple[str, ...] = ("F-101",), objective: str = "order"
+) -> int:
     rack = {h["number"]: h["id"] for h in client.get("/api/leather").json()}
-    made = client.post(f"/api/batches/{_batch(client, number)['id']}/lays", json={"material": BODY, "hide_ids": [rack[h] for h in hides], "objective": objective})
+    made = client.post(
+        f"/api/batches/{_batch(client, number)['id']}/lays",
+        json={"material": BODY, "hide_ids": [rack[h] for h in hides], "objective": objective},
+    )
     assert made.status_code == 201, made.text
     return int(made.json()["id"])
 
@@ -43,10 +48,14 @@ def _run(client: TestClient, lay_id: int, handed: list[int]) -> dict[str, Any]:
 def test_the_rack_tells_every_hide(workshop: TestClient, queries: list[str]) -> None:
     rack = workshop.get("/api/leather").json()
     assert len(queries) == 2, "hides, and what batches they are kept for"
-    rack = [h for h in rack if h["number"][:2] in ("F-", "O-", "L-", "R-")]  # the demo's own; other tests receive hides too
+    rack = [
+        h for h in rack if h["number"][:2] in ("F-", "O-", "L-", "R-")
+    ]  # the demo's own; other tests receive hides too
     assert {h["kind"] for h in rack} == {"side", "shoulder", "bend", "offcut", "roll"}
     for hide in rack:
-        assert 0 < hide["usable_m2"] < hide["area_m2"] and hide["worth"] == pytest.approx(hide["area_m2"] * hide["cost_per_m2"])
+        assert 0 < hide["usable_m2"] < hide["area_m2"] and hide["worth"] == pytest.approx(
+            hide["area_m2"] * hide["cost_per_m2"]
+        )
         if hide["kind"] == "side":
             assert 1.5 < hide["area_m2"] < 2.5
             assert sum(c["usable_m2"] for c in hide["classes"]) == pytest.approx(hide["usable_m2"], abs=1e-3)
@@ -87,10 +96,16 @@ def test_a_batch_is_added_and_its_leather_chosen(workshop: TestClient) -> None:
     ("body", "words"),
     [
         ('{"number":"B-1","name":"x","lines":[{"article_id":1,"quantity":0}]}', "greater than or equal to 1"),
-        ('{"number":"B-1","name":"x","lines":[{"article_id":1,"quantity":20000}]}', "less than or equal to 10000"),
+        (
+            '{"number":"B-1","name":"x","lines":[{"article_id":1,"quantity":20000}]}',
+            "less than or equal to 10000",
+        ),
         ('{"number":"B-1","name":"x","gap_mm":NaN,"lines":[{"article_id":1,"quantity":1}]}', "finite number"),
         ('{"number":"B-1","name":"x","lines":[{"article_id":1,', "JSON"),
-        ('{"number":"B-1","name":"x","lines":[{"article_id":4711,"quantity":1}]}', "there is no article 4711"),
+        (
+            '{"number":"B-1","name":"x","lines":[{"article_id":4711,"quantity":1}]}',
+            "there is no article 4711",
+        ),
         ('{"number":"","name":"x","lines":[]}', "at least 1"),
     ],
 )
@@ -101,7 +116,9 @@ def test_a_bad_batch_is_refused_and_nothing_is_saved(workshop: TestClient, body:
     assert len(workshop.get("/api/batches").json()) == before
 
 
-def test_a_lay_is_laid_saved_measured_and_taken_out(workshop: TestClient, no_workers: list[int], queries: list[str]) -> None:
+def test_a_lay_is_laid_saved_measured_and_taken_out(
+    workshop: TestClient, no_workers: list[int], queries: list[str]
+) -> None:
     lay_id = _begin(workshop, hides=("F-101", "F-102"))
     assert workshop.get(f"/api/lays/{lay_id}").json()["figures"]["placed"] == 0
     lay = _run(workshop, lay_id, no_workers)
@@ -112,7 +129,9 @@ def test_a_lay_is_laid_saved_measured_and_taken_out(workshop: TestClient, no_wor
     job, out = (workshop.get(f"/api/lays/{lay_id}/export/{kind}").json() for kind in ("job.json", "lay.json"))
     assert referee.broken(job, out) == []
     svg = workshop.get(f"/api/lays/{lay_id}/export/svg")
-    assert svg.headers["content-type"].startswith("image/svg") and svg.text.count("data-piece") == len(lay["placements"])
+    assert svg.headers["content-type"].startswith("image/svg") and svg.text.count("data-piece") == len(
+        lay["placements"]
+    )
     assert workshop.get(f"/api/lays/{lay_id}/export/dxf").text.count("LWPOLYLINE") > len(lay["placements"])
     queries.clear()
     workshop.get(f"/api/lays/{lay_id}")
@@ -134,7 +153,10 @@ def test_undo_goes_back_and_nothing_is_lost(workshop: TestClient, no_workers: li
         }
         for p in laid["placements"]
     ]
-    fewer = workshop.post(f"/api/lays/{lay_id}/revisions", json={"base": 2, "placements": placements[:-3], "mark": "three taken up"})
+    fewer = workshop.post(
+        f"/api/lays/{lay_id}/revisions",
+        json={"base": 2, "placements": placements[:-3], "mark": "three taken up"},
+    )
     assert fewer.json() == {"head": 3}
     stale = workshop.post(f"/api/lays/{lay_id}/revisions", json={"base": 2, "placements": placements})
     assert stale.status_code == 409 and stale.json()["newer"] == 3
@@ -152,12 +174,22 @@ def test_undo_goes_back_and_nothing_is_lost(workshop: TestClient, no_workers: li
     assert workshop.post(f"/api/lays/{lay_id}/undo", json={"base": 5}).status_code == 409
     assert workshop.post(f"/api/lays/{lay_id}/go-to", json={"base": 5, "number": 3}).json() == {"head": 6}
     assert shown() == len(placements) - 3
-    assert [shown(at) for at in (1, 2, 3, 4, 5)] == [0, len(placements), len(placements) - 3, len(placements), 0]
-    assert workshop.put(f"/api/lays/{lay_id}/revisions/6/mark", json={"mark": "the good one"}).status_code == 204
+    assert [shown(at) for at in (1, 2, 3, 4, 5)] == [
+        0,
+        len(placements),
+        len(placements) - 3,
+        len(placements),
+        0,
+    ]
+    assert (
+        workshop.put(f"/api/lays/{lay_id}/revisions/6/mark", json={"mark": "the good one"}).status_code == 204
+    )
     assert workshop.get(f"/api/lays/{lay_id}").json()["revisions"][-1]["mark"] == "the good one"
 
 
-def test_a_running_search_is_stopped_and_keeps_its_best(workshop: TestClient, no_workers: list[int], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_running_search_is_stopped_and_keeps_its_best(
+    workshop: TestClient, no_workers: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
     lay_id = _begin(workshop)
     job_id = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 60}).json()["id"]
     assert workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 60}).status_code == 409
@@ -178,7 +210,9 @@ def test_a_running_search_is_stopped_and_keeps_its_best(workshop: TestClient, no
     assert json.loads(event[5:])["state"] == "stopped"
 
 
-def test_a_killed_workers_job_is_taken_up_again(workshop: TestClient, no_workers: list[int], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_killed_workers_job_is_taken_up_again(
+    workshop: TestClient, no_workers: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
     lay_id = _begin(workshop)
     job_id = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1}).json()["id"]
     assert jobs.take_up(job_id) and jobs.take_up(job_id) is None
@@ -192,7 +226,10 @@ def test_a_killed_workers_job_is_taken_up_again(workshop: TestClient, no_workers
     assert again.state == "done" and again.attempts == 2 and lays.load(lay_id).lay.placements
 
 
-@pytest.mark.parametrize("path", ["/api/batches/999", "/api/lays/999", "/api/jobs/999", "/api/lays/1?at=99", "/api/jobs/999/events"])
+@pytest.mark.parametrize(
+    "path",
+    ["/api/batches/999", "/api/lays/999", "/api/jobs/999", "/api/lays/1?at=99", "/api/jobs/999/events"],
+)
 def test_what_is_not_there_is_said(workshop: TestClient, path: str) -> None:
     missing = workshop.get(path)
     assert missing.status_code == 404 and missing.json()["problem"]
@@ -202,9 +239,14 @@ def test_what_is_not_there_is_said(workshop: TestClient, path: str) -> None:
     ("material", "hides", "words"),
     [("felt", ("F-101",), "cuts nothing from felt"), (BODY, (), "at least 1")],
 )
-def test_a_lay_that_cannot_be_begun(workshop: TestClient, material: str, hides: tuple[str, ...], words: str) -> None:
+def test_a_lay_that_cannot_be_begun(
+    workshop: TestClient, material: str, hides: tuple[str, ...], words: str
+) -> None:
     rack = {h["number"]: h["id"] for h in workshop.get("/api/leather").json()}
-    refused = workshop.post(f"/api/batches/{_batch(workshop, 'B-30')['id']}/lays", json={"material": material, "hide_ids": [rack[h] for h in hides]})
+    refused = workshop.post(
+        f"/api/batches/{_batch(workshop, 'B-30')['id']}/lays",
+        json={"material": material, "hide_ids": [rack[h] for h in hides]},
+    )
     assert refused.status_code == 422 and words in refused.json()["problem"]
 
 
@@ -228,13 +270,18 @@ def test_one_hide_is_laid_again_around_a_pinned_piece(workshop: TestClient, no_w
     pin = {"piece": here[0]["piece"], "copy_number": here[0]["copy_number"]}
     wrong = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1, "hides": ["F-999"]})
     assert wrong.status_code == 422 and "no hide F-999" in wrong.text
-    gone = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1, "pinned": [{"piece": pin["piece"], "copy_number": 999}]})
+    gone = workshop.post(
+        f"/api/lays/{lay_id}/run",
+        json={"seconds": 1, "pinned": [{"piece": pin["piece"], "copy_number": 999}]},
+    )
     assert gone.status_code == 422 and "does not lie" in gone.text
     assert not no_workers
     asked = {"seconds": 1, "hides": [here[0]["hide"]], "pinned": [pin]}
     assert workshop.post(f"/api/lays/{lay_id}/run", json=asked).status_code == 202
     job_id = no_workers.pop()
-    assert jobs.job_by_id(job_id).asked == jobs.Asked((here[0]["hide"],), ((pin["piece"], pin["copy_number"]),))
+    assert jobs.job_by_id(job_id).asked == jobs.Asked(
+        (here[0]["hide"],), ((pin["piece"], pin["copy_number"]),)
+    )
     laying.lay_one(job_id)
     after = workshop.get(f"/api/lays/{lay_id}").json()
     assert here[0] in after["placements"]

@@ -1,4 +1,6 @@
-"""The store: revisions are a model's own history, migrations go on from where they broke, killed workers lose nothing."""
+"""The store: revisions are a model's own history, migrations go on from where they broke, killed workers lose
+nothing.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,16 @@ def _lay_id() -> int:
 
 
 @settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(st.lists(st.one_of(st.tuples(st.just("save"), st.integers(0, 15)), st.tuples(st.just("undo"), st.just(0)), st.tuples(st.just("go"), st.integers(1, 9))), max_size=9))
+@given(
+    st.lists(
+        st.one_of(
+            st.tuples(st.just("save"), st.integers(0, 15)),
+            st.tuples(st.just("undo"), st.just(0)),
+            st.tuples(st.just("go"), st.integers(1, 9)),
+        ),
+        max_size=9,
+    )
+)
 def test_revisions_keep_every_lay_ever_saved(workshop: TestClient, acts: list[tuple[str, int]]) -> None:
     lay_id = _lay_id()
     piece, hide = "log-sling/toggle", "O-041"
@@ -44,7 +55,11 @@ def test_revisions_keep_every_lay_ever_saved(workshop: TestClient, acts: list[tu
         base = len(shown)
         if act == "save":
             copies = frozenset(n for n in range(4) if value >> n & 1)
-            lay = Lay(tuple(Placement(piece, n, hide, Placing(100.0 * n, float(value), 0.0)) for n in sorted(copies)))
+            lay = Lay(
+                tuple(
+                    Placement(piece, n, hide, Placing(100.0 * n, float(value), 0.0)) for n in sorted(copies)
+                )
+            )
             assert lays.save(lay_id, lay, "hand", base=base) == base + 1
             shown.append(copies)
             trail.append(len(shown) - 1)
@@ -75,7 +90,11 @@ def test_a_search_brings_its_own_revision_up_to_date_and_no_other(workshop: Test
     lay_id = _lay_id()
 
     def lay(count: int) -> Lay:
-        return Lay(tuple(Placement("log-sling/toggle", n, "O-041", Placing(90.0 * n, 0.0, 0.0)) for n in range(count)))
+        return Lay(
+            tuple(
+                Placement("log-sling/toggle", n, "O-041", Placing(90.0 * n, 0.0, 0.0)) for n in range(count)
+            )
+        )
 
     first = lays.save_found(lay_id, lay(1), None)
     assert lays.save_found(lay_id, lay(2), first) == first == 2
@@ -99,7 +118,9 @@ def test_jobs_are_claimed_once_and_end_once(workshop: TestClient) -> None:
     assert jobs.newest_of_lay(lay_id) == jobs.job_by_id(again) and jobs.job_by_id(again).state == "stopped"
 
 
-def test_a_job_that_loses_its_worker_too_often_is_given_up(workshop: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_job_that_loses_its_worker_too_often_is_given_up(
+    workshop: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
     job_id = jobs.add_job(_lay_id(), 5.0, 1)
     monkeypatch.setattr(jobs, "STALE_AFTER", jobs.STALE_AFTER * -1)
     for _ in range(jobs.MOST_ATTEMPTS - 1):
@@ -119,12 +140,18 @@ def test_a_killed_worker_process_loses_nothing(workshop: TestClient, mariadb: st
         with (tmp_path / "worker.log").open("ab") as said:
             return subprocess.Popen(
                 [sys.executable, "-m", "fairlay.cli", "worker", "--count", "1"],
-                cwd=ROOT, env={**os.environ, store.URL_VARIABLE: mariadb}, stdout=said, stderr=said, start_new_session=True,
-            )  # fmt: skip
+                cwd=ROOT,
+                env={**os.environ, store.URL_VARIABLE: mariadb},
+                stdout=said,
+                stderr=said,
+                start_new_session=True,
+            )
 
     def wait_for(what: str, seconds: float) -> None:
         end = time.monotonic() + seconds
-        while not (jobs.job_by_id(job_id).revision if what == "a lay" else jobs.job_by_id(job_id).state == what):
+        while not (
+            jobs.job_by_id(job_id).revision if what == "a lay" else jobs.job_by_id(job_id).state == what
+        ):
             assert time.monotonic() < end, (tmp_path / "worker.log").read_text()
             time.sleep(0.1)
 
@@ -154,9 +181,12 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
             store.open_database(server.url)
             with store.database.connection_context():
                 store.database.execute_sql(
-                    "CREATE TABLE article (id INT AUTO_INCREMENT PRIMARY KEY, slug VARCHAR(64) NOT NULL UNIQUE, name VARCHAR(128) NOT NULL, note LONGTEXT NOT NULL)"
+                    "CREATE TABLE article (id INT AUTO_INCREMENT PRIMARY KEY, slug VARCHAR(64) NOT NULL "
+                    "UNIQUE, name VARCHAR(128) NOT NULL, note LONGTEXT NOT NULL)"
                 )
-                store.database.execute_sql("INSERT INTO article (slug, name, note) VALUES ('old-stool', 'Old stool', '')")
+                store.database.execute_sql(
+                    "INSERT INTO article (slug, name, note) VALUES ('old-stool', 'Old stool', '')"
+                )
                 store.database.execute_sql(OLD_PIECES)
                 needs = {
                     "outline": [[0, 0], [90, 0], [90, 30], [0, 30]],
@@ -168,14 +198,28 @@ def test_a_migration_that_broke_goes_on(tmp_path: Path) -> None:
                     "thickness_mm": [2, 3],
                 }
                 store.database.execute_sql(
-                    "INSERT INTO piece (article_id, slug, name, material, revision, needs) VALUES (1, 'tab', 'Tab', 'body leather', 'A', %s)", (json.dumps(needs),)
+                    "INSERT INTO piece (article_id, slug, name, material, revision, needs) VALUES (1, 'tab', "
+                    "'Tab', 'body leather', 'A', %s)",
+                    (json.dumps(needs),),
                 )
-            ran = ["0001_first_tables", "0002_asked_of_a_job", "0003_articles_have_revisions", "0004_leather_is_received", "0005_pictures_in_the_queue", "0006_offcuts_and_cards"]
+            ran = [
+                "0001_first_tables",
+                "0002_asked_of_a_job",
+                "0003_articles_have_revisions",
+                "0004_leather_is_received",
+                "0005_pictures_in_the_queue",
+                "0006_offcuts_and_cards",
+            ]
             assert store.migrate() == ran and store.migrate() == []
             kept = articles.article_at(1)
             assert kept.article.slug == "old-stool" and kept.letter == "A" and not kept.batches
             (tab,) = kept.article.pieces
-            assert (tab.each, tab.needs.show_limit, tab.needs.grain_tolerance_deg, tab.needs.least_mm) == (3, 1, 12, 2) and tab.region.area == 2700
+            assert (tab.each, tab.needs.show_limit, tab.needs.grain_tolerance_deg, tab.needs.least_mm) == (
+                3,
+                1,
+                12,
+                2,
+            ) and tab.region.area == 2700
             with store.database.connection_context():
                 assert store.database.execute_sql("SELECT name FROM article").fetchall() == (("Old stool",),)
                 found = {row[0] for row in store.database.execute_sql("SHOW TABLES").fetchall()}

@@ -1,4 +1,6 @@
-"""The application as ./start's own runner starts it, with MariaDB and a worker, and headless Chromium to walk through it."""
+"""The application as ./start's own runner starts it, with MariaDB and a worker, and headless Chromium to walk
+through it.
+"""
 
 from __future__ import annotations
 
@@ -28,8 +30,12 @@ def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         said = (home / "said.log").open("w+b")
         running = subprocess.Popen(
             [sys.executable, "-m", "scripts.run", "--port", str(port), "--workers", "1"],
-            cwd=ROOT, env={**os.environ, "FAIRLAY_DATABASE_URL": server.url}, stdout=said, stderr=said, start_new_session=True,
-        )  # fmt: skip
+            cwd=ROOT,
+            env={**os.environ, "FAIRLAY_DATABASE_URL": server.url},
+            stdout=said,
+            stderr=said,
+            start_new_session=True,
+        )
         try:
             end = time.monotonic() + READY_S
             while b"Fair Lay is ready" not in (home / "said.log").read_bytes():
@@ -40,14 +46,19 @@ def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
             running.send_signal(signal.SIGINT)
             assert running.wait(30) == 0
             said.close()
-        left = subprocess.run(["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False).stdout
+        left = subprocess.run(
+            ["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False
+        ).stdout
         assert not left, "Ctrl-C left processes behind"
 
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        own = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"])
+        own = playwright.chromium.launch(
+            executable_path=CHROMIUM,
+            args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
+        )
         yield own
         own.close()
 
@@ -58,7 +69,14 @@ def page(browser: Browser) -> Iterator[Page]:
     own.set_default_timeout(20_000)
     wrong: list[str] = []
     own.on("pageerror", lambda error: wrong.append(str(error)))
-    own.on("console", lambda message: wrong.append(message.text) if message.type == "error" and not any(code in message.text for code in ("409", "422")) else None)
+    own.on(
+        "console",
+        lambda message: (
+            wrong.append(message.text)
+            if message.type == "error" and not any(code in message.text for code in ("409", "422"))
+            else None
+        ),
+    )
     yield own
     assert wrong == []
     own.close()

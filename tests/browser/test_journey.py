@@ -69,7 +69,9 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
 
     first = pieces.first
     where = first.get_attribute("transform")
-    pinned = f'[data-piece="{first.get_attribute("data-piece")}"][data-copy="{first.get_attribute("data-copy")}"]'
+    pinned = (
+        f'[data-piece="{first.get_attribute("data-piece")}"][data-copy="{first.get_attribute("data-copy")}"]'
+    )
     first.click()
     expect(page.locator("[data-tack]")).to_have_count(1)
     page.get_by_label("for how long").select_option("10")
@@ -108,7 +110,9 @@ def test_a_new_batch_by_keyboard_and_a_number_already_taken(page: Page, address:
     page.get_by_role("button", name="New batch").click()
     dialog = page.get_by_role("dialog", name="New batch")
     dialog.get_by_label("Number").fill("B-30")
-    dialog.get_by_label("Name").fill("Ein sehr langer Name für eine Reihe von Hockern mit allem Zubehör und noch mehr")
+    dialog.get_by_label("Name").fill(
+        "Ein sehr langer Name für eine Reihe von Hockern mit allem Zubehör und noch mehr"
+    )
     dialog.get_by_label("How many Tripod stool").fill("3")
     page.keyboard.press("Enter")
     expect(dialog.get_by_role("alert")).to_contain_text("there is a batch B-30 already")

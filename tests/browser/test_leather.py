@@ -1,4 +1,6 @@
-"""From the lorry to a batch: a lot of four is received, one side photographed, a ring corrected, pulled, and its batch found."""
+"""From the lorry to a batch: a lot of four is received, one side photographed, a ring corrected, pulled, and
+its batch found.
+"""
 
 from __future__ import annotations
 
@@ -95,7 +97,9 @@ def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) 
     page.mouse.up()
     expect(page.get_by_role("button", name="Keep the test")).to_have_count(0)
     page.keyboard.press("0")
-    for k, (x, y, along, across) in enumerate(((0.3, 0.2, "1.2", "1.8"), (0.5, 0.48, "3", "8.5"), (0.72, 0.2, "2.5", "3.6"))):
+    for k, (x, y, along, across) in enumerate(
+        ((0.3, 0.2, "1.2", "1.8"), (0.5, 0.48, "3", "8.5"), (0.72, 0.2, "2.5", "3.6"))
+    ):
         _press(page, x, y)
         page.get_by_label("Along the backbone").fill(along)
         page.get_by_label("Across it").fill(across)
@@ -116,7 +120,9 @@ def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) 
     for dx, dy in ((60, 0), (90, 40), (60, 80), (0, 80), (-30, 40), (0, 0)):
         page.mouse.move(x + dx, y + dy, steps=4)
     page.mouse.up()
-    expect(page.locator("svg[data-scale] title").filter(has_text="slack leather")).to_have_count(map_before + 1)
+    expect(page.locator("svg[data-scale] title").filter(has_text="slack leather")).to_have_count(
+        map_before + 1
+    )
     page.get_by_role("button", name="Undo").click()
     expect(page.locator("svg[data-scale] title").filter(has_text="slack leather")).to_have_count(map_before)
     page.get_by_role("button", name="7. Thickness").click()
@@ -224,7 +230,10 @@ def test_a_hide_by_keys_by_rule_and_from_its_flesh_side(page: Page, address: str
     stations.fill("0, 60\n300, 10, 900")
     page.get_by_role("button", name="Draw the outline").click()
     expect(page.get_by_role("alert")).to_contain_text("Line 1 is no station")
-    stations.fill("0, 60, 700\n300, 10, 900\n600, 0, 870\n900, 0, 850\n1200, 0, 830\n1500, 5, 800\n1800, 0, 760\n2100, 40, 500")
+    stations.fill(
+        "0, 60, 700\n300, 10, 900\n600, 0, 870\n900, 0, 850\n1200, 0, 830\n1500, 5, 800\n1800, 0, 760\n2100, "
+        "40, 500"
+    )
     page.get_by_role("button", name="Draw the outline").click()
     expect(page.get_by_text("Measured at 8 stations")).to_be_visible()
     expect(page.get_by_text("No ring of chalk was found")).to_be_visible()

@@ -1,4 +1,6 @@
-"""From paper, file and measures to pieces that are laid: a mitt from a photograph, a strap by its measures, a bellows from a DXF."""
+"""From paper, file and measures to pieces that are laid: a mitt from a photograph, a strap by its measures, a
+bellows from a DXF.
+"""
 
 from __future__ import annotations
 
@@ -101,7 +103,12 @@ def test_a_mitt_a_strap_and_a_bellows_are_made_and_laid(page: Page, address: str
     kinds = _laid(page, "body leather", "F-101")
     page.goto(batch)
     kinds |= _laid(page, "strap leather", "F-B05")
-    assert kinds == {"hearth-set/mitt-palm", "hearth-set/hanging-strap", "hearth-set/board-face", "hearth-set/gusset"}
+    assert kinds == {
+        "hearth-set/mitt-palm",
+        "hearth-set/hanging-strap",
+        "hearth-set/board-face",
+        "hearth-set/gusset",
+    }
 
     # Now it is planned: it stays as it is, and changes in a revision of its own.
     page.goto(f"{address}/patterns")

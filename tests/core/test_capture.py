@@ -25,13 +25,38 @@ from fairlay.devices.camera import Camera, PartOnPage, Scene, SimulatedCamera, e
 
 PAGE = grid_page("A4", True)
 MIDDLE = (PAGE.x0 + PAGE.across * 5, PAGE.y0 + PAGE.down * 5)
-PLAIN = Scene(page=PAGE, width_px=1400, height_px=1030, fill=0.85, thickness_mm=0.0, shadow=0.0, shade=0.1, noise=0.008)
-WORN = replace(PLAIN, tilt_deg=(8.0, -7.0), roll_deg=4.0, lens=(-0.1, 0.02), shade=0.3, cast=0.3, stains=3, shadow=0.25, thickness_mm=2.0, noise=0.015, seed=5)
+PLAIN = Scene(
+    page=PAGE, width_px=1400, height_px=1030, fill=0.85, thickness_mm=0.0, shadow=0.0, shade=0.1, noise=0.008
+)
+WORN = replace(
+    PLAIN,
+    tilt_deg=(8.0, -7.0),
+    roll_deg=4.0,
+    lens=(-0.1, 0.02),
+    shade=0.3,
+    cast=0.3,
+    stains=3,
+    shadow=0.25,
+    thickness_mm=2.0,
+    noise=0.015,
+    seed=5,
+)
 TAB = draw("trapezoid", {"length": 150, "one_end": 100, "other_end": 60}).contour
 
 
-def scene(base: Scene, *parts: tuple[Contour, float, float, float], colour: tuple[float, float, float] = CHESTNUT, line_mm: float | None = None) -> Scene:
-    return replace(base, parts=tuple(PartOnPage((on_page(c, MIDDLE[0] + x, MIDDLE[1] + y, turn),), colour, line_mm) for c, x, y, turn in parts))
+def scene(
+    base: Scene,
+    *parts: tuple[Contour, float, float, float],
+    colour: tuple[float, float, float] = CHESTNUT,
+    line_mm: float | None = None,
+) -> Scene:
+    return replace(
+        base,
+        parts=tuple(
+            PartOnPage((on_page(c, MIDDLE[0] + x, MIDDLE[1] + y, turn),), colour, line_mm)
+            for c, x, y, turn in parts
+        ),
+    )
 
 
 def truth(of: Scene) -> Ring:
@@ -48,7 +73,9 @@ def truth(of: Scene) -> Ring:
     ],
     ids=["square to it", "tilted, curved, shadowed, stained", "card", "black"],
 )
-def test_a_part_is_traced_at_its_size(base: Scene, shape: Contour, colour: tuple[float, float, float]) -> None:
+def test_a_part_is_traced_at_its_size(
+    base: Scene, shape: Contour, colour: tuple[float, float, float]
+) -> None:
     made = scene(base, (shape, 3.0, -2.0, 11.0), colour=colour)
     found = trace(decode(encoded(render(made)).body), Asked(thickness_mm=base.thickness_mm))
     assert len(found.parts) == 1 and found.squares > 100 and found.rms_mm < 0.1
@@ -74,7 +101,10 @@ def test_the_width_of_a_drawn_line_is_taken_off_on_the_side_chosen() -> None:
     true = Polygon(truth(made))
     for follow, by in (("inside", -1.5), ("middle", 0.0), ("outside", 1.5)):
         part = trace(picture, Asked(shows="drawn line", line_mm=3.0, follow=follow)).parts[0]  # type: ignore[arg-type]
-        assert part.area_mm2 == pytest.approx(true.buffer(by, join_style="mitre").area, rel=0.01) and part.windows == ()
+        assert (
+            part.area_mm2 == pytest.approx(true.buffer(by, join_style="mitre").area, rel=0.01)
+            and part.windows == ()
+        )
     grown = trace(picture, Asked(shows="drawn line", line_mm=3.0, follow="middle", grow_mm=4.0)).parts[0]
     assert grown.area_mm2 == pytest.approx(true.buffer(4).area, rel=0.01)
 
@@ -84,13 +114,18 @@ def test_windows_are_found() -> None:
         PLAIN,
         parts=(
             PartOnPage(
-                (on_page(draw("rectangle", {"length": 150, "width": 90, "radius": 8}).contour, *MIDDLE), on_page(draw("disc", {"across": 30}).contour, MIDDLE[0] + 20, MIDDLE[1])),
+                (
+                    on_page(draw("rectangle", {"length": 150, "width": 90, "radius": 8}).contour, *MIDDLE),
+                    on_page(draw("disc", {"across": 30}).contour, MIDDLE[0] + 20, MIDDLE[1]),
+                ),
                 CARD,
             ),
         ),
     )
     (part,) = trace(render(made)).parts
-    assert len(part.windows) == 1 and Polygon(flatten(part.windows[0])).area == pytest.approx(np.pi * 225, rel=0.04)
+    assert len(part.windows) == 1 and Polygon(flatten(part.windows[0])).area == pytest.approx(
+        np.pi * 225, rel=0.04
+    )
 
 
 BAD = [
@@ -115,14 +150,22 @@ def test_parts_that_touch_are_doubted_and_two_are_both_given() -> None:
     disc = draw("disc", {"across": 70}).contour
     touching = trace(render(scene(PLAIN, (disc, -34, 0, 0), (disc, 34, 0, 0))))
     assert len(touching.parts) == 1 and any("two parts that touch" in words for words in touching.advice)
-    apart = trace(render(scene(PLAIN, (disc, -50, 0, 0), (draw("triangle", {"base": 80, "height": 70}).contour, 50, 0, 0))))
+    apart = trace(
+        render(
+            scene(PLAIN, (disc, -50, 0, 0), (draw("triangle", {"base": 80, "height": 70}).contour, 50, 0, 0))
+        )
+    )
     assert len(apart.parts) == 2 and any("2 parts lie on the page" in words for words in apart.advice)
     assert [p.area_mm2 for p in apart.parts] == sorted((p.area_mm2 for p in apart.parts), reverse=True)
 
 
 @pytest.mark.parametrize(
     ("body", "words"),
-    [(b"", "no picture that can be read"), (b"GIF89a", "no picture that can be read"), (cv2.imencode(".png", np.zeros((40, 40, 3), np.uint8))[1].tobytes(), "40 x 40 pixels")],
+    [
+        (b"", "no picture that can be read"),
+        (b"GIF89a", "no picture that can be read"),
+        (cv2.imencode(".png", np.zeros((40, 40, 3), np.uint8))[1].tobytes(), "40 x 40 pixels"),
+    ],
 )
 def test_what_is_no_picture_is_refused(body: bytes, words: str) -> None:
     with pytest.raises(BadPicture, match=words):
@@ -133,8 +176,14 @@ def test_what_is_said_of_a_picture_must_make_sense() -> None:
     image = render(scene(PLAIN, (TAB, 0, 0, 0)))
     paper, _ = look(image)
     x, y, height = paper.eye_mm()
-    assert (x, y) == pytest.approx((paper.bounds_mm[2] / 2, paper.bounds_mm[3] / 2), abs=25) and 250 < height < 450
-    for asked, words in ((Asked(square_mm=1), "squares of 1 mm"), (Asked(line_mm=30), "a line of 30 mm"), (Asked(grow_mm=-60), "-60 mm added")):
+    assert (x, y) == pytest.approx(
+        (paper.bounds_mm[2] / 2, paper.bounds_mm[3] / 2), abs=25
+    ) and 250 < height < 450
+    for asked, words in (
+        (Asked(square_mm=1), "squares of 1 mm"),
+        (Asked(line_mm=30), "a line of 30 mm"),
+        (Asked(grow_mm=-60), "-60 mm added"),
+    ):
         with pytest.raises(BadPicture, match=words):
             trace(image, asked)
     for bad in ("foolscap", ""):
@@ -153,7 +202,11 @@ def _dense(ring: Ring, rng: np.random.Generator) -> Ring:
 
 
 @settings(max_examples=20)
-@given(st.sampled_from(["strap", "rectangle", "disc", "lens", "triangle", "trapezoid", "notched panel"]), st.floats(0, 360), st.integers(0, 9))
+@given(
+    st.sampled_from(["strap", "rectangle", "disc", "lens", "triangle", "trapezoid", "notched panel"]),
+    st.floats(0, 360),
+    st.integers(0, 9),
+)
 def test_cleaning_keeps_the_outline_with_few_nodes(kind: str, turn: float, seed: int) -> None:
     true = on_page(draw(kind, {}).contour, 0, 0, turn)
     nodes = cleaned(_dense(true, np.random.default_rng(seed)))

@@ -1,4 +1,6 @@
-"""Chalk on leather seen from straight above: rings, arrows, lines and their colours, on leathers from black to undyed."""
+"""Chalk on leather seen from straight above: rings, arrows, lines and their colours, on leathers from black
+to undyed.
+"""
 
 from __future__ import annotations
 
@@ -26,20 +28,36 @@ SEVERITY = {"white": 1, "blue": 2, "red": 3, "yellow": 0}
 def leather(colour: str, rng: np.random.Generator) -> np.ndarray:
     """Leather all over the little table, uneven as leather is."""
     h, w = SIZE
-    uneven = 1 + 0.05 * cv2.resize(rng.normal(0, 1, (5, 8)).astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) + rng.normal(0, 0.03, (h, w)).astype(np.float32)
+    uneven = (
+        1
+        + 0.05
+        * cv2.resize(rng.normal(0, 1, (5, 8)).astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC)
+        + rng.normal(0, 0.03, (h, w)).astype(np.float32)
+    )
     return np.clip(np.array(LEATHERS[colour], np.float32) * 255 * uneven[..., None], 0, 255)
 
 
-def drawn(image: np.ndarray, points: Ring, chalk: str, rng: np.random.Generator, strength: float = 0.75, width: int = 7) -> None:
+def drawn(
+    image: np.ndarray,
+    points: Ring,
+    chalk: str,
+    rng: np.random.Generator,
+    strength: float = 0.75,
+    width: int = 7,
+) -> None:
     """A line of chalk that catches on the grain."""
     line = np.zeros(image.shape[:2], np.float32)
     cv2.polylines(line, [np.round(points).astype(np.int32)], False, 1.0, width)
-    cover = (cv2.GaussianBlur(line, (0, 0), 0.8) * strength * rng.uniform(0.6, 1.15, line.shape).astype(np.float32)).clip(0, 0.97)[..., None]
+    cover = (
+        cv2.GaussianBlur(line, (0, 0), 0.8) * strength * rng.uniform(0.6, 1.15, line.shape).astype(np.float32)
+    ).clip(0, 0.97)[..., None]
     image[:] = image * (1 - cover) + np.array(CHALK[chalk], np.float32) * 255 * cover
 
 
 def top(image: np.ndarray) -> TableTop:
-    return TableTop(image.clip(0, 255).astype(np.uint8), np.ones(SIZE, bool), 1.0, 0.0, 0.0, np.zeros(SIZE, np.uint8))
+    return TableTop(
+        image.clip(0, 255).astype(np.uint8), np.ones(SIZE, bool), 1.0, 0.0, 0.0, np.zeros(SIZE, np.uint8)
+    )
 
 
 def hide() -> HideFound:
@@ -78,7 +96,9 @@ def test_bare_leather_has_no_chalk(colour: str) -> None:
     assert found.rings == () and found.lines == ()
 
 
-@pytest.mark.parametrize(("across", "gap"), [(26, 0.0), (34, 0.0), (60, 0.1), (90, 0.1), (120, 0.12), (200, 0.05)])
+@pytest.mark.parametrize(
+    ("across", "gap"), [(26, 0.0), (34, 0.0), (60, 0.1), (90, 0.1), (120, 0.12), (200, 0.05)]
+)
 def test_rings_of_any_size_are_found_open_a_little_or_not(across: float, gap: float) -> None:
     rng = np.random.default_rng(int(across))
     image = leather("chestnut", rng)
@@ -147,8 +167,17 @@ def test_an_arrow_tells_its_way(colour: str, deg: float) -> None:
     assert abs((way - deg + 90) % 180 - 90) < 4
 
 
-@pytest.mark.parametrize(("points", "kind"), [([[100, 90], [600, 96]], "backbone"), ([[200, 150], [330, 190]], "line"), ([[200, 150], [220, 156]], None)])
-def test_a_long_line_is_the_backbone_and_a_short_one_is_asked_about(points: list[list[float]], kind: str | None) -> None:
+@pytest.mark.parametrize(
+    ("points", "kind"),
+    [
+        ([[100, 90], [600, 96]], "backbone"),
+        ([[200, 150], [330, 190]], "line"),
+        ([[200, 150], [220, 156]], None),
+    ],
+)
+def test_a_long_line_is_the_backbone_and_a_short_one_is_asked_about(
+    points: list[list[float]], kind: str | None
+) -> None:
     rng = np.random.default_rng(9)
     image = leather("chestnut", rng)
     drawn(image, np.array(points), "yellow", rng, 0.9)
@@ -203,11 +232,25 @@ def test_one_chalk_alone_is_enough() -> None:
 
 @pytest.mark.parametrize(
     ("colour", "chalk", "told"),
-    [((238, 237, 230), "white", True), ((62, 110, 196), "blue", True), ((107, 64, 38), "white", False), ((208, 52, 46), "red", True), ((30, 28, 26), "red", False)],
+    [
+        ((238, 237, 230), "white", True),
+        ((62, 110, 196), "blue", True),
+        ((107, 64, 38), "white", False),
+        ((208, 52, 46), "red", True),
+        ((30, 28, 26), "red", False),
+    ],
 )
-def test_chalk_of_the_leathers_own_colour_is_told(colour: tuple[int, int, int], chalk: str, told: bool) -> None:
+def test_chalk_of_the_leathers_own_colour_is_told(
+    colour: tuple[int, int, int], chalk: str, told: bool
+) -> None:
     found = look(np.full((*SIZE, 3), colour, np.float32))
-    assert any(words.startswith(f"{chalk.capitalize()} chalk is the colour of this leather") for words in found.advice) is told
+    assert (
+        any(
+            words.startswith(f"{chalk.capitalize()} chalk is the colour of this leather")
+            for words in found.advice
+        )
+        is told
+    )
 
 
 def table(image: np.ndarray) -> tuple[TableTop, TableSeen]:
@@ -217,9 +260,13 @@ def table(image: np.ndarray) -> tuple[TableTop, TableSeen]:
     return top(image), TableSeen((), markers, 0.1, ())
 
 
-def on_table(colour: Sequence[float], ring: Ring, under: Sequence[float] = (150, 140, 120), hole: Ring | None = None) -> np.ndarray:
+def on_table(
+    colour: Sequence[float], ring: Ring, under: Sequence[float] = (150, 140, 120), hole: Ring | None = None
+) -> np.ndarray:
     rng = np.random.default_rng(2)
-    image = np.clip(np.array(under, np.float32) * (1 + rng.normal(0, 0.02, (*SIZE, 1))), 0, 255).astype(np.float32)
+    image = np.clip(np.array(under, np.float32) * (1 + rng.normal(0, 0.02, (*SIZE, 1))), 0, 255).astype(
+        np.float32
+    )
     mask = np.zeros(SIZE, np.uint8)
     cv2.fillPoly(mask, [np.round(ring).astype(np.int32)], 1)
     if hole is not None:
@@ -237,7 +284,10 @@ def test_a_hide_of_any_colour_is_told_from_its_table(colour: tuple[int, int, int
 
 
 def test_a_hole_is_found_and_a_pale_spot_is_none() -> None:
-    ring, hole = np.array([[90, 80], [600, 70], [620, 330], [110, 320]], float), chalk_ring(300, 200, 50, 44, np.random.default_rng(1))
+    ring, hole = (
+        np.array([[90, 80], [600, 70], [620, 330], [110, 320]], float),
+        chalk_ring(300, 200, 50, 44, np.random.default_rng(1)),
+    )
     image = on_table((60, 40, 25), ring, hole=hole)
     cv2.circle(image, (480, 180), 20, (90, 60, 38), -1)
     found = find_hide(*table(image))
@@ -262,7 +312,11 @@ def test_shadow_beside_a_hide_is_not_leather() -> None:
 
 @pytest.mark.parametrize(
     ("ring", "side"),
-    [([[-5, 80], [500, 70], [520, 330], [-5, 320]], "left"), ([[200, 80], [720, 70], [720, 330], [210, 320]], "right"), ([[200, -9], [500, -9], [520, 330], [210, 320]], "top")],
+    [
+        ([[-5, 80], [500, 70], [520, 330], [-5, 320]], "left"),
+        ([[200, 80], [720, 70], [720, 330], [210, 320]], "right"),
+        ([[200, -9], [500, -9], [520, 330], [210, 320]], "top"),
+    ],
 )
 def test_a_hide_that_goes_on_beyond_is_told_where(ring: list[list[float]], side: str) -> None:
     with pytest.raises(BadPicture, match=f"at the {side}"):

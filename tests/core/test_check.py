@@ -1,4 +1,6 @@
-"""Lays broken on purpose, one rule at a time: the product and the referee must both see it, and call it by the same name."""
+"""Lays broken on purpose, one rule at a time: the product and the referee must both see it, and call it by
+the same name.
+"""
 
 from __future__ import annotations
 
@@ -60,7 +62,18 @@ def test_each_rule_of_place_is_seen(fair: tuple, rule: str, name: str, to: dict[
 def test_pieces_too_near_are_seen(fair: tuple) -> None:
     job, _ = fair
     for apart, wrong in ((1.0, False), (0.9, False), (0.7, True), (-0.5, True)):
-        two = [{"piece": "washer", "copy": k, "hide": "Q-1", "x": 300.0 + k * (16.0 + apart), "y": 100.0, "rotation_deg": 0.0, "mirrored": False} for k in range(2)]
+        two = [
+            {
+                "piece": "washer",
+                "copy": k,
+                "hide": "Q-1",
+                "x": 300.0 + k * (16.0 + apart),
+                "y": 100.0,
+                "rotation_deg": 0.0,
+                "mirrored": False,
+            }
+            for k in range(2)
+        ]
         own, theirs = _seen(job, {"format": "fairlay.lay/1", "placements": two})
         assert own == theirs == ({"gap"} if wrong else set()), apart
 
@@ -96,14 +109,27 @@ def test_a_moved_fixed_piece_and_a_spread_set_are_seen(fair: tuple) -> None:
     lay["placements"][0]["x"] += 0.02
     assert all("fixed" in found for found in _seen(job, lay))
     job, lay = _laid(jobs.sets(1))
-    next(p for p in lay["placements"] if p["piece"] == "cap").update(hide="Q-1" if lay["placements"][0]["hide"] == "Q-2" else "Q-2")
+    next(p for p in lay["placements"] if p["piece"] == "cap").update(
+        hide="Q-1" if lay["placements"][0]["hide"] == "Q-2" else "Q-2"
+    )
     assert all("match sets" in found for found in _seen(job, lay))
 
 
 def test_half_a_split_is_seen() -> None:
     job = jobs.everything(
         pieces=[
-            jobs.piece("long", jobs.rectangle(700, 300), 1, splits=[{"id": "two", "penalty_m2": 0.01, "parts": [{"id": k, "outline": jobs.rectangle(200, 120)} for k in "ab"]}])
+            jobs.piece(
+                "long",
+                jobs.rectangle(700, 300),
+                1,
+                splits=[
+                    {
+                        "id": "two",
+                        "penalty_m2": 0.01,
+                        "parts": [{"id": k, "outline": jobs.rectangle(200, 120)} for k in "ab"],
+                    }
+                ],
+            )
         ]
     )
     job, lay = _laid(job)

@@ -1,4 +1,6 @@
-"""Sets that come from one hide each: how many of them every hide makes is the cheapest choice there is, and columns put back what they were found as."""
+"""Sets that come from one hide each: how many of them every hide makes is the cheapest choice there is, and
+columns put back what they were found as.
+"""
 
 from __future__ import annotations
 
@@ -64,7 +66,9 @@ def columns(asked: Job, rng: object | None = None) -> Columns:
 
 @settings(max_examples=60, deadline=None)
 @given(st.lists(st.tuples(st.integers(0, 4), st.floats(20, 200)), min_size=2, max_size=2), st.integers(1, 7))
-def test_the_cheapest_hides_make_all_the_sets_that_can_be_made(hides: list[tuple[int, float]], wanted: int) -> None:
+def test_the_cheapest_hides_make_all_the_sets_that_can_be_made(
+    hides: list[tuple[int, float]], wanted: int
+) -> None:
     own = columns(job(), Steady())
     own.sets = wanted
     own.known = [{k: [Column(k, ())] for k in range(1, most + 1)} for most, _ in hides]
@@ -111,7 +115,9 @@ def test_what_lies_already_is_learnt_as_it_lies() -> None:
     own.known[0].clear()
     own.learn(0, lying)
     ((sets, (column,)),) = own.known[0].items()
-    assert sets == 1 and {(li.spot.x, li.spot.y) for li in column.lying} == {(li.spot.x, li.spot.y) for li in lying}
+    assert sets == 1 and {(li.spot.x, li.spot.y) for li in column.lying} == {
+        (li.spot.x, li.spot.y) for li in lying
+    }
     assert {li.copy for li in column.lying if li.variant.piece.id == "cap"} == {0, 1, 2}
     own.learn(0, [])
     assert list(own.known[0]) == [1]

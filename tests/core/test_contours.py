@@ -13,7 +13,17 @@ from shapely.geometry import LineString, Polygon
 
 from fairlay.core.errors import BadPattern, BadShape
 from fairlay.core.pattern.by_dimensions import SHAPES, STRAP_ENDS, draw
-from fairlay.core.pattern.contour import arc, contour_of, curve_points, flatten, joined, mirrored_over, moved, scaled, turned
+from fairlay.core.pattern.contour import (
+    arc,
+    contour_of,
+    curve_points,
+    flatten,
+    joined,
+    mirrored_over,
+    moved,
+    scaled,
+    turned,
+)
 from fairlay.core.pattern.edges import XY, Run, edges_of, inset, length_mm, line_of
 from fairlay.core.pattern.half import unfold
 from fairlay.core.pattern.scale import scale_found
@@ -25,7 +35,9 @@ SQUARE = contour_of([(0, 0), (80, 0), (80, 80), (0, 80)])
 @given(st.lists(st.tuples(st.floats(-300, 300), st.floats(-300, 300)), min_size=4, max_size=4))
 def test_chords_stay_within_the_tolerance_of_their_curve(points: list[tuple[float, float]]) -> None:
     p = [np.array(q) for q in points]
-    chords = LineString(curve_points(*p)) if not np.allclose(p[0], p[3]) or not np.allclose(p[1], p[2]) else None
+    chords = (
+        LineString(curve_points(*p)) if not np.allclose(p[0], p[3]) or not np.allclose(p[1], p[2]) else None
+    )
     if chords is None or chords.length < 1e-6:
         return
     t = np.linspace(0, 1, 400)[:, None]
@@ -79,7 +91,9 @@ def test_edges_go_from_corner_to_corner(kind: str, measures: dict[str, float], e
 def test_a_line_inside_an_edge_keeps_its_distance() -> None:
     ring = flatten(draw("rectangle", {"length": 200, "width": 100, "radius": 12}).contour)
     whole, closed = inset(ring, None, 5)
-    assert closed and shapely.distance(shapely.points(whole), Polygon(ring).exterior) == pytest.approx(np.full(len(whole), 5.0), abs=0.02)
+    assert closed and shapely.distance(shapely.points(whole), Polygon(ring).exterior) == pytest.approx(
+        np.full(len(whole), 5.0), abs=0.02
+    )
     for run in edges_of(ring):
         line, closed = inset(ring, run, 5)
         assert not closed and Polygon(ring).buffer(0.01).covers(LineString(line))
@@ -107,20 +121,31 @@ def test_every_shape_keeps_its_measures(kind: str) -> None:
 
 
 @given(st.floats(80, 900), st.floats(8, 40), st.integers(0, 3), st.integers(0, 3))
-def test_a_strap_is_as_long_and_wide_as_asked_whatever_its_ends(length: float, width: float, start: int, end: int) -> None:
+def test_a_strap_is_as_long_and_wide_as_asked_whatever_its_ends(
+    length: float, width: float, start: int, end: int
+) -> None:
     if length < 3.5 * width:
         return
-    outline = Polygon(flatten(draw("strap", {"length": length, "width": width, "start": start, "end": end}).contour))
+    outline = Polygon(
+        flatten(draw("strap", {"length": length, "width": width, "start": start, "end": end}).contour)
+    )
     x0, y0, x1, y1 = outline.bounds
     assert outline.is_valid and (x1 - x0, y1 - y0) == pytest.approx((length, width), abs=0.05)
-    assert outline.area <= length * width + 0.5 and (outline.area > length * width - 0.5) == (STRAP_ENDS[start] == STRAP_ENDS[end] == "square")
+    assert outline.area <= length * width + 0.5 and (outline.area > length * width - 0.5) == (
+        STRAP_ENDS[start] == STRAP_ENDS[end] == "square"
+    )
 
 
 def test_shapes_that_cannot_be_are_refused() -> None:
     for kind, measures, words in (
-        ("rectangle", {"length": 20, "width": 10, "radius": 8}, "corners of 8 mm"), ("ring", {"across": 20, "hole": 25}, "hole of 25 mm"), ("strap", {"length": 20, "width": 30, "end": 3}, "with ends of"),
-        ("lens", {"length": 30, "width": 100}, "a lens of"), ("notched panel", {"notches": 30, "opening": 20}, "30 notches"), ("notched panel", {"notches": 2.5}, "a whole number"), ("hexagon", {}, "no shape called"),
-    ):  # fmt: skip
+        ("rectangle", {"length": 20, "width": 10, "radius": 8}, "corners of 8 mm"),
+        ("ring", {"across": 20, "hole": 25}, "hole of 25 mm"),
+        ("strap", {"length": 20, "width": 30, "end": 3}, "with ends of"),
+        ("lens", {"length": 30, "width": 100}, "a lens of"),
+        ("notched panel", {"notches": 30, "opening": 20}, "30 notches"),
+        ("notched panel", {"notches": 2.5}, "a whole number"),
+        ("hexagon", {}, "no shape called"),
+    ):
         with pytest.raises(BadPattern, match=words):
             draw(kind, measures)
 
@@ -134,18 +159,33 @@ def test_a_square_half_makes_a_whole_twice_as_wide() -> None:
 def test_a_fold_edge_that_is_not_straight_or_square_is_told_by_how_much() -> None:
     bowed = contour_of([(0, 0), (100, 0), (100, 200), (0, 200), (-1.6, 100)])
     whole = unfold(bowed, XY(0, 0), XY(0, 200))
-    assert whole.bow_mm == pytest.approx(1.6, abs=0.1) and "wanders by 1.6 mm" in whole.says[0] and "3.2 mm" in whole.says[0]
+    assert (
+        whole.bow_mm == pytest.approx(1.6, abs=0.1)
+        and "wanders by 1.6 mm" in whole.says[0]
+        and "3.2 mm" in whole.says[0]
+    )
     leaning = contour_of([(0, 0), (100, -5), (100, 200), (0, 200)])
     whole = unfold(leaning, XY(0, 0), XY(0, 200))
-    assert whole.off_square_deg == pytest.approx((2.9, 0.0), abs=0.15) and "2.9 degrees off square" in whole.says[0] and "point of 5.7" in whole.says[0]
+    assert (
+        whole.off_square_deg == pytest.approx((2.9, 0.0), abs=0.15)
+        and "2.9 degrees off square" in whole.says[0]
+        and "point of 5.7" in whole.says[0]
+    )
     x0, _, x1, _ = Polygon(flatten(whole.contour)).bounds
     assert x0 == pytest.approx(-x1)
 
 
 @pytest.mark.parametrize(
-    ("a", "b", "words"), [((40, 0), (40, 80), "over the centre line"), ((0, 0), (0, 1), "centre line of 1.0 mm"), ((-30, 0), (-30, 80), "does not lie along an edge")]
+    ("a", "b", "words"),
+    [
+        ((40, 0), (40, 80), "over the centre line"),
+        ((0, 0), (0, 1), "centre line of 1.0 mm"),
+        ((-30, 0), (-30, 80), "does not lie along an edge"),
+    ],
 )
-def test_a_centre_line_that_is_none_is_refused(a: tuple[float, float], b: tuple[float, float], words: str) -> None:
+def test_a_centre_line_that_is_none_is_refused(
+    a: tuple[float, float], b: tuple[float, float], words: str
+) -> None:
     with pytest.raises(BadPattern, match=words):
         unfold(SQUARE, XY(*a), XY(*b))
 

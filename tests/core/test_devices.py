@@ -1,4 +1,6 @@
-"""Simulated devices say what a true one would: cameras by the optics of a lens, the gauge within what leather is, the table as it was laid."""
+"""Simulated devices say what a true one would: cameras by the optics of a lens, the gauge within what leather
+is, the table as it was laid.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ from fairlay.devices.hide_table import HideScene, MarkerLaid, SimulatedHideCamer
 from fairlay.devices.optics import leaning, rays
 
 OBLONG = np.array([[500, 400], [1400, 400], [1400, 900], [500, 900]], float)
-MARKERS = tuple(MarkerLaid(n, x, y) for n, (x, y) in enumerate([(200, 200), (1700, 200), (200, 1100), (1700, 1100)]))
+MARKERS = tuple(
+    MarkerLaid(n, x, y) for n, (x, y) in enumerate([(200, 200), (1700, 200), (200, 1100), (1700, 1100)])
+)
 SCENE = HideScene(
     (OBLONG,),
     (0.42, 0.25, 0.15),
@@ -51,7 +55,10 @@ def test_a_lens_bends_a_ray_as_its_figures_say(k1: float, k2: float) -> None:
     assert rays(60, 40, 50.0, (k1, k2), 10, 20) == pytest.approx(bent[10:20])
 
 
-@pytest.mark.parametrize(("field", "value"), [("tilt_deg", (0.0, 0.0)), ("tilt_deg", (7.0, -5.0)), ("roll_deg", 12.0), ("lens", (-0.06, 0.01))])
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [("tilt_deg", (0.0, 0.0)), ("tilt_deg", (7.0, -5.0)), ("roll_deg", 12.0), ("lens", (-0.06, 0.01))],
+)
 def test_markers_are_seen_where_the_optics_put_them(field: str, value: object) -> None:
     scene = replace(SCENE, width_px=1900, height_px=1300, span_mm=2300.0, **{field: value})  # type: ignore[arg-type]
     seen = {m.number: m.corners.mean(axis=0) for m in find_markers(render_hide(scene))}
@@ -63,7 +70,10 @@ def test_markers_are_seen_where_the_optics_put_them(field: str, value: object) -
         p = turn @ (np.array([m.x, m.y, 0.0]) - eye)
         u = p[:2] / p[2]
         r2 = float(u @ u)
-        at = u * (1 + scene.lens[0] * r2 + scene.lens[1] * r2**2) * focal + np.array([scene.width_px, scene.height_px]) / 2
+        at = (
+            u * (1 + scene.lens[0] * r2 + scene.lens[1] * r2**2) * focal
+            + np.array([scene.width_px, scene.height_px]) / 2
+        )
         # A square's corners do not lie evenly about its middle where the camera leans.
         assert np.hypot(*(seen[m.number] - at)) < 2.5, (m.number, seen[m.number], at)
 
@@ -75,7 +85,9 @@ def test_leather_covers_its_outline_and_no_more() -> None:
     rows, columns = np.nonzero(leather[int(350 * ppm) : int(950 * ppm), int(450 * ppm) : int(1450 * ppm)])
     covered = len(rows) / ppm**2
     assert covered == pytest.approx(900 * 500, rel=0.01)
-    assert columns.min() / ppm + 450 == pytest.approx(500, abs=4) and rows.max() / ppm + 350 == pytest.approx(900, abs=4)
+    assert columns.min() / ppm + 450 == pytest.approx(500, abs=4) and rows.max() / ppm + 350 == pytest.approx(
+        900, abs=4
+    )
 
 
 def test_light_shade_warmth_and_blur_do_what_they_say() -> None:
@@ -86,7 +98,12 @@ def test_light_shade_warmth_and_blur_do_what_they_say() -> None:
     blurred = render_hide(replace(SCENE, blur_px=4.0)).astype(float)
     assert np.abs(np.diff(blurred, axis=1)).mean() < 0.7 * np.abs(np.diff(plain, axis=1)).mean()
     shaded = render_hide(replace(SCENE, shade=0.5)).astype(float).mean(axis=2)
-    corners = [shaded[:40, :40].mean(), shaded[:40, -40:].mean(), shaded[-40:, :40].mean(), shaded[-40:, -40:].mean()]
+    corners = [
+        shaded[:40, :40].mean(),
+        shaded[:40, -40:].mean(),
+        shaded[-40:, :40].mean(),
+        shaded[-40:, -40:].mean(),
+    ]
     assert max(corners) > 1.15 * min(corners)
     assert np.abs(render_hide(replace(SCENE, noise=0.03)).astype(float) - plain).mean() > 2
 
@@ -97,13 +114,17 @@ def test_the_same_scene_gives_the_same_picture_and_another_seed_another() -> Non
 
 
 def test_boards_run_along_the_table_with_joints_between() -> None:
-    bare = replace(SCENE, rings=(OBLONG[:1] + np.array([[0, 0], [1, 0], [0, 1]]),), markers=(), boards=(200.0, 0.2))
+    bare = replace(
+        SCENE, rings=(OBLONG[:1] + np.array([[0, 0], [1, 0], [0, 1]]),), markers=(), boards=(200.0, 0.2)
+    )
     lines = render_hide(bare).astype(float).mean(axis=(1, 2))
     ppm = SCENE.width_px / SCENE.span_mm
     dark = np.flatnonzero(lines < 0.6 * np.median(lines)) / ppm
     joints = [group.mean() for group in np.split(dark, np.flatnonzero(np.diff(dark) > 20) + 1)]
     assert len(joints) in (6, 7) and all(b - a == pytest.approx(200, abs=4) for a, b in pairwise(joints))
-    assert np.std([np.median(lines[int((a + 10) * ppm) : int((a + 180) * ppm)]) for a in joints[:-1]]) > 3, "each board has its own tone"
+    assert np.std([np.median(lines[int((a + 10) * ppm) : int((a + 180) * ppm)]) for a in joints[:-1]]) > 3, (
+        "each board has its own tone"
+    )
     even = render_hide(replace(bare, boards=(0.0, 0.0))).astype(float).mean(axis=(1, 2))
     assert even.min() > 0.9 * np.median(even)
 
@@ -116,7 +137,9 @@ def test_a_curled_edge_stands_nearer_the_camera_and_looks_larger() -> None:
 
     def reaches(scene: HideScene) -> float:
         row = render_hide(scene)[int(650 * ppm)].astype(int)
-        return float(np.flatnonzero(np.abs(row - np.array([0.42, 0.25, 0.15]) * 255).max(axis=1) < 45).max() / ppm)
+        return float(
+            np.flatnonzero(np.abs(row - np.array([0.42, 0.25, 0.15]) * 255).max(axis=1) < 45).max() / ppm
+        )
 
     # 60 mm up, 650 mm off the middle, under a camera 1615 mm high: 60 / (1615 - 60) of 650 farther out.
     assert reaches(curled) - reaches(flat) == pytest.approx(25, abs=6)
@@ -134,12 +157,16 @@ def test_the_camera_is_pointed_at_what_there_is() -> None:
 def test_the_demos_tables_are_laid_as_they_should_be() -> None:
     found = tables()
     assert len(found["a long russet side, in two pictures"]) == 2
-    assert len(drawn_rings(found["a chestnut side, chalked"][0])) == 6 and not drawn_rings(found["a chestnut side, not chalked"][0])
+    assert len(drawn_rings(found["a chestnut side, chalked"][0])) == 6 and not drawn_rings(
+        found["a chestnut side, not chalked"][0]
+    )
     for name, shots in found.items():
         for scene in shots:
             assert len({m.number for m in scene.markers}) == len(scene.markers), name
             assert all(0 <= c <= 1 for c in (*scene.colour, *scene.table_colour))
-    whole, left = (found[n][0].rings[0] for n in ("a chestnut side, not chalked", "what a cut left of the chestnut side"))
+    whole, left = (
+        found[n][0].rings[0] for n in ("a chestnut side, not chalked", "what a cut left of the chestnut side")
+    )
     assert 0.5 < np.ptp(left[:, 0]) / np.ptp(whole[:, 0]) < 0.8
     assert all(len(rgb) == 3 for rgb in (*LEATHERS.values(), *TABLES.values()))
 
@@ -148,7 +175,9 @@ def test_the_demos_tables_are_laid_as_they_should_be() -> None:
 def test_a_hide_is_put_on_its_table_without_being_changed(deg: float) -> None:
     out = placed(OBLONG, deg, (300.0, 200.0))
     assert out.min(axis=0) == pytest.approx([300, 200])
-    assert np.hypot(*(out - np.roll(out, 1, axis=0)).T) == pytest.approx(np.hypot(*(OBLONG - np.roll(OBLONG, 1, axis=0)).T))
+    assert np.hypot(*(out - np.roll(out, 1, axis=0)).T) == pytest.approx(
+        np.hypot(*(OBLONG - np.roll(OBLONG, 1, axis=0)).T)
+    )
 
 
 @given(st.floats(0, 2200), st.floats(0, 1000), st.floats(0.8, 5.0), st.text(min_size=1, max_size=8))

@@ -42,15 +42,35 @@ def test_random_pieces_on_random_hides(data: st.DataObject) -> None:
     pieces = []
     for i in range(data.draw(st.integers(1, 4))):
         long, wide, cut = data.draw(number), data.draw(number), data.draw(st.floats(0.1, 0.9))
-        outline = [[0, 0], [long, 0], [long, wide], [long * cut, wide], [long * cut * 0.6, wide * 0.5], [0, wide]]
+        outline = [
+            [0, 0],
+            [long, 0],
+            [long, wide],
+            [long * cut, wide],
+            [long * cut * 0.6, wide * 0.5],
+            [0, wide],
+        ]
         pair = data.draw(st.booleans())
         pieces.append(
             jobs.piece(
-                f"p{i}", outline, 2 * data.draw(st.integers(1, 3)), pair=pair, show_limit=data.draw(st.integers(0, 2)), max_tightness=data.draw(st.integers(1, 4)),
-                grain={"axis_deg": data.draw(st.sampled_from([0, 37, 90])), "tolerance_deg": data.draw(st.sampled_from([0, 8, 90, 180])), "reversible": data.draw(st.booleans())},
+                f"p{i}",
+                outline,
+                2 * data.draw(st.integers(1, 3)),
+                pair=pair,
+                show_limit=data.draw(st.integers(0, 2)),
+                max_tightness=data.draw(st.integers(1, 4)),
+                grain={
+                    "axis_deg": data.draw(st.sampled_from([0, 37, 90])),
+                    "tolerance_deg": data.draw(st.sampled_from([0, 8, 90, 180])),
+                    "reversible": data.draw(st.booleans()),
+                },
             )
-        )  # fmt: skip
-    job = jobs.everything(pieces=pieces, grain_school=data.draw(st.sampled_from(["backbone", "local", "free"])), gap=data.draw(st.sampled_from([0.0, 2.0])))
+        )
+    job = jobs.everything(
+        pieces=pieces,
+        grain_school=data.draw(st.sampled_from(["backbone", "local", "free"])),
+        gap=data.draw(st.sampled_from([0.0, 2.0])),
+    )
     job["hides"][0]["backbone_deg"] = data.draw(st.sampled_from([0.0, 15.0]))
     lay_of(job)
 
@@ -70,7 +90,11 @@ def test_an_order_uses_the_cheaper_leather_and_keeps_a_remnant() -> None:
 
 def test_a_roll_is_used_from_its_end() -> None:
     roll = {"id": "L-1", "kind": "roll", "width": 500.0, "edge_margin": 5.0, "cost_per_m2": 10.0}
-    job, lay = lay_of(jobs.everything(hides=[roll], objective="order", pieces=[jobs.piece("panel", jobs.rectangle(200, 150), 9)]))
+    job, lay = lay_of(
+        jobs.everything(
+            hides=[roll], objective="order", pieces=[jobs.piece("panel", jobs.rectangle(200, 150), 9)]
+        )
+    )
     length = measure(job, lay).per_hide[0].length_mm
     assert not lay.unplaced and length is not None and length <= 3 * 200 + 20
 
@@ -78,12 +102,24 @@ def test_a_roll_is_used_from_its_end() -> None:
 def test_a_small_piece_lies_in_a_window() -> None:
     frame = jobs.piece("frame", jobs.rectangle(390, 300), 1, holes=[jobs.square(40, 40, 200)])
     hide = {"id": "Q", "kind": "offcut", "outline": jobs.rectangle(400, 310), "edge_margin": 0.0}
-    _, lay = lay_of(jobs.everything(hides=[hide], pieces=[frame, jobs.piece("tab", jobs.rectangle(150, 150), 1)]))
+    _, lay = lay_of(
+        jobs.everything(hides=[hide], pieces=[frame, jobs.piece("tab", jobs.rectangle(150, 150), 1)])
+    )
     assert not lay.unplaced
 
 
 def test_fixed_pieces_stay_and_are_not_laid_twice() -> None:
-    fixed = [{"piece": "seat", "copy": 1, "hide": "Q-1", "x": 60.0, "y": 40.0, "rotation_deg": 0.0, "mirrored": False}]
+    fixed = [
+        {
+            "piece": "seat",
+            "copy": 1,
+            "hide": "Q-1",
+            "x": 60.0,
+            "y": 40.0,
+            "rotation_deg": 0.0,
+            "mirrored": False,
+        }
+    ]
     _, lay = lay_of(jobs.everything(fixed=fixed))
     assert [(p.at.x, p.at.y) for p in lay.placements if (p.piece, p.copy) == ("seat", 1)] == [(60.0, 40.0)]
 
@@ -96,7 +132,13 @@ def test_the_same_job_seed_and_steps_give_the_same_lay() -> None:
 def test_stopping_keeps_the_best_and_a_search_never_ends_worse_than_it_began() -> None:
     job, good = lay_of(jobs.everything(), steps=2)
     heard: list[float] = []
-    stopped = lay_job(job, iter(range(10**9)).__next__, seconds=1e9, on_better=lambda p: heard.append(p.worth), should_stop=lambda: len(heard) >= 1)
+    stopped = lay_job(
+        job,
+        iter(range(10**9)).__next__,
+        seconds=1e9,
+        on_better=lambda p: heard.append(p.worth),
+        should_stop=lambda: len(heard) >= 1,
+    )
     assert heard == sorted(heard) and stopped.placements
     kept = lay_job(job, iter(range(10**9)).__next__, seconds=1e9, should_stop=lambda: True, start=good)
     assert worth(job, measure(job, kept)) >= worth(job, measure(job, good))
@@ -110,9 +152,13 @@ def test_stopping_keeps_the_best_and_a_search_never_ends_worse_than_it_began() -
         ({"outline": jobs.rectangle(900, 500)}, "too big for any hide here"),
         (
             {"outline": jobs.rectangle(400, 250), "max_tightness": 1},
-            "no leather tight enough is big enough; it would go in on leather one class looser (2)|no leather tight enough",
+            "no leather tight enough is big enough; it would go in on leather one class looser (2)|no "
+            "leather tight enough",
         ),
-        ({"outline": jobs.rectangle(250, 110), "show_limit": 0, "max_tightness": 1}, "it would go in if its show face bore surface marks"),
+        (
+            {"outline": jobs.rectangle(250, 110), "show_limit": 0, "max_tightness": 1},
+            "it would go in if its show face bore surface marks",
+        ),
         ({"outline": jobs.rectangle(100, 100), "thickness_mm": [4.0, 5.0]}, "no leather of its thickness"),
         ({"outline": jobs.rectangle(150, 100), "quantity": 60}, "no room left"),
     ],
@@ -125,7 +171,10 @@ def test_what_finds_no_place_has_its_true_reason(changed: dict[str, Any], words:
 
 
 def test_ten_thousand_washers_and_a_two_thousand_point_outline() -> None:
-    rough = [[round(8 + (7.0 + 0.01 * (i % 2)) * turn(i / 1000 * pi), 4) for turn in (cos, sin)] for i in range(2000)]
+    rough = [
+        [round(8 + (7.0 + 0.01 * (i % 2)) * turn(i / 1000 * pi), 4) for turn in (cos, sin)]
+        for i in range(2000)
+    ]
     hide = {"id": "Q", "kind": "offcut", "outline": jobs.rectangle(200, 150), "edge_margin": 0.0}
     _, lay = lay_of(jobs.everything(gap=0.0, hides=[hide], pieces=[jobs.piece("washer", rough, 10_000)]))
     assert len(lay.placements) > 60 and lay.unplaced[0].count == 10_000 - len(lay.placements)
@@ -135,5 +184,7 @@ def test_where_the_leather_went_adds_up() -> None:
     job, lay = lay_of(jobs.everything())
     hide, figures = job.hides[0], measure(job, lay)
     where = account(job, lay, hide)
-    assert where.whole_m2 == pytest.approx(where.edge_m2 + where.unsound_m2 + sum(c.usable_m2 for c in where.classes), abs=2e-4)
+    assert where.whole_m2 == pytest.approx(
+        where.edge_m2 + where.unsound_m2 + sum(c.usable_m2 for c in where.classes), abs=2e-4
+    )
     assert sum(c.placed_m2 for c in where.classes) == pytest.approx(figures.placed_m2, abs=2e-4)

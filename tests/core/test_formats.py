@@ -40,8 +40,14 @@ def _changed(path: str, value: Any) -> str:
         ("", "not whole JSON"),
         ("[]", "job"),
         (_changed("format", "other/9"), "format: input should be 'fairlay.job/1'"),
-        (_changed("pieces.0.outline", [[0, 0], [10, 10], [10, 0], [0, 10]]), "piece seat: the outline crosses"),
-        (_changed("hides.0.outline", [[0, 0], [0, 0], [1, 1]]), "hide Q-1: the outline has 2 distinct points"),
+        (
+            _changed("pieces.0.outline", [[0, 0], [10, 10], [10, 0], [0, 10]]),
+            "piece seat: the outline crosses",
+        ),
+        (
+            _changed("hides.0.outline", [[0, 0], [0, 0], [1, 1]]),
+            "hide Q-1: the outline has 2 distinct points",
+        ),
         (_changed("pieces.2.outline.1", [float("nan"), 0]), r"piece strap: point 2 of the outline is \[nan"),
         (_changed("pieces.0.quantity", -1), r"pieces\[0\].quantity: .* not -1"),
         (_changed("pieces.0.quantity", 10**7), "quantity"),
@@ -53,13 +59,26 @@ def _changed(path: str, value: Any) -> str:
         (_changed("hides.0.edge_margin", 900), "hide Q-1 has no usable leather"),
         (_changed("hides.0.thickness.0.mm", 90), "thickness reading of 90"),
         (_changed("match_sets", ["bench"]), "match_sets names the set 'bench'"),
-        (_changed("fixed", [{"piece": "saddle", "copy": 0, "hide": "Q-1", "x": 0, "y": 0}]), "a fixed placement names saddle"),
+        (
+            _changed("fixed", [{"piece": "saddle", "copy": 0, "hide": "Q-1", "x": 0, "y": 0}]),
+            "a fixed placement names saddle",
+        ),
         (_changed("gap", float("nan")), "gap: input should be a finite number"),
-        (_changed("pieces.0.outline", [[0, 0], [9000, 0], [9000, 4000], [0, 4000]]), "was it drawn in inches"),
-        (json.dumps({**jobs.everything(), "pieces": [{**p, "quantity": 0} for p in jobs.everything()["pieces"]]}), "every quantity of the job is 0"),
+        (
+            _changed("pieces.0.outline", [[0, 0], [9000, 0], [9000, 4000], [0, 4000]]),
+            "was it drawn in inches",
+        ),
+        (
+            json.dumps(
+                {**jobs.everything(), "pieces": [{**p, "quantity": 0} for p in jobs.everything()["pieces"]]}
+            ),
+            "every quantity of the job is 0",
+        ),
     ],
 )
-def test_a_bad_job_is_refused_in_one_clear_line(text: str, words: str, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_bad_job_is_refused_in_one_clear_line(
+    text: str, words: str, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
     with pytest.raises(FairLayError, match=words):
         read_job(text)
     job_file, out = tmp_path / "job.json", tmp_path / "lay.json"
@@ -86,14 +105,21 @@ def test_a_job_and_a_lay_come_back_as_they_were() -> None:
 
 def _lay() -> tuple[Any, Lay]:
     job = read_job(json.dumps(jobs.everything()))
-    return job, Lay((Placement("back", 0, "Q-1", Placing(100.0, 20.0, 0.0)), Placement("palm", 1, "Q-1", Placing(420.0, 60.0, 0.0, True))))
+    return job, Lay(
+        (
+            Placement("back", 0, "Q-1", Placing(100.0, 20.0, 0.0)),
+            Placement("palm", 1, "Q-1", Placing(420.0, 60.0, 0.0, True)),
+        )
+    )
 
 
 def test_svg_opens_at_true_size() -> None:
     job, lay = _lay()
     root = ET.fromstring(lay_svg(job, lay))
     width, view = root.attrib["width"], [float(v) for v in root.attrib["viewBox"].split()]
-    assert width.endswith("mm") and float(width[:-2]) == view[2] and float(root.attrib["height"][:-2]) == view[3]
+    assert (
+        width.endswith("mm") and float(width[:-2]) == view[2] and float(root.attrib["height"][:-2]) == view[3]
+    )
     piece = next(e for e in root.iter() if e.attrib.get("data-piece") == "back")
     points = np.array([[float(v) for v in p.split(",")] for p in piece.attrib["d"].strip("MZ").split("L")])
     assert Polygon(points).area == pytest.approx(140 * 90, rel=1e-6)
@@ -104,7 +130,10 @@ def test_dxf_opens_at_true_size_and_is_not_mirrored() -> None:
     job, lay = _lay()
     doc = ezdxf.read(io.StringIO(lay_dxf(job, lay)))
     assert doc.header["$INSUNITS"] == 4
-    cuts = {round(Polygon(list(e.get_points("xy"))).area): e for e in doc.modelspace().query("LWPOLYLINE[layer=='CUT']")}
+    cuts = {
+        round(Polygon(list(e.get_points("xy"))).area): e
+        for e in doc.modelspace().query("LWPOLYLINE[layer=='CUT']")
+    }
     assert 140 * 90 in cuts
     # Upward y: the belly lies below the backbone, tail still at the left.
     hide = np.array(next(iter(doc.modelspace().query("LWPOLYLINE[layer=='HIDE']"))).get_points("xy"))
@@ -113,7 +142,9 @@ def test_dxf_opens_at_true_size_and_is_not_mirrored() -> None:
     assert back.min(axis=0).tolist() == pytest.approx([100.0, -110.0])
 
 
-def test_the_command_line_lays_draws_and_checks(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_command_line_lays_draws_and_checks(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
     files = {name: tmp_path / name for name in ("job.json", "lay.json", "lay.svg")}
     files["job.json"].write_text(json.dumps(jobs.everything()))
 
@@ -123,7 +154,21 @@ def test_the_command_line_lays_draws_and_checks(tmp_path: Path, capsys: pytest.C
             main()
         return int(ended.value.code or 0)
 
-    assert run("lay", str(files["job.json"]), "--out", str(files["lay.json"]), "--steps", "1", "--seed", "4", "--svg", str(files["lay.svg"])) == 0
+    assert (
+        run(
+            "lay",
+            str(files["job.json"]),
+            "--out",
+            str(files["lay.json"]),
+            "--steps",
+            "1",
+            "--seed",
+            "4",
+            "--svg",
+            str(files["lay.svg"]),
+        )
+        == 0
+    )
     assert ET.parse(files["lay.svg"])
     assert run("check", str(files["job.json"]), str(files["lay.json"])) == 0
     assert capsys.readouterr().out.startswith("fair: ")
@@ -136,8 +181,15 @@ def test_the_command_line_lays_draws_and_checks(tmp_path: Path, capsys: pytest.C
     assert "No such file" in capsys.readouterr().err
 
 
-def test_the_command_line_says_what_no_lay_exceeds(tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
-    asked = jobs.everything(pieces=[jobs.piece("panel", jobs.rectangle(700, 300), 2, max_tightness=1), jobs.piece("tab", jobs.rectangle(40, 20), 5, set="tabs", per_set=2)])
+def test_the_command_line_says_what_no_lay_exceeds(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked = jobs.everything(
+        pieces=[
+            jobs.piece("panel", jobs.rectangle(700, 300), 2, max_tightness=1),
+            jobs.piece("tab", jobs.rectangle(40, 20), 5, set="tabs", per_set=2),
+        ]
+    )
     (tmp_path / "job.json").write_text(json.dumps(asked))
     monkeypatch.setattr("sys.argv", ["fairlay", "bound", str(tmp_path / "job.json")])
     with pytest.raises(SystemExit) as ended:
@@ -145,4 +197,6 @@ def test_the_command_line_says_what_no_lay_exceeds(tmp_path: Path, capsys: pytes
     said = capsys.readouterr().out.splitlines()
     assert not ended.value.code
     assert said[0] == "panel: no more than 0 of 2 have room" and said[1] == "whole sets of tabs: 2 at most"
-    assert float(said[2].split()[1]) == pytest.approx(5 * 800 / read_job(json.dumps(asked)).hides[0].usable.area, abs=1e-4)
+    assert float(said[2].split()[1]) == pytest.approx(
+        5 * 800 / read_job(json.dumps(asked)).hides[0].usable.area, abs=1e-4
+    )

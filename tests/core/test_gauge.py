@@ -1,4 +1,6 @@
-"""Thickness: readings are questioned where they are wild, and never stretched beyond what was read; severity by kind and size."""
+"""Thickness: readings are questioned where they are wild, and never stretched beyond what was read; severity
+by kind and size.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,13 @@ from shapely.geometry import LineString, Polygon
 
 from fairlay.core.errors import BadHide, Unavailable
 from fairlay.core.leather import FLAW_KINDS, Hide, Reading
-from fairlay.core.leather.gauge import MOST_LEVELS, GaugeReading, check_reading, doubted_readings, thickness_contours
+from fairlay.core.leather.gauge import (
+    MOST_LEVELS,
+    GaugeReading,
+    check_reading,
+    doubted_readings,
+    thickness_contours,
+)
 from fairlay.core.leather.severity import longest_mm, suggested_severity
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.demo import sides
@@ -20,7 +28,16 @@ RING = usual_outline("side", 2.1)
 
 
 def readings(*mm: float) -> list[GaugeReading]:
-    places = [(200, 150), (700, 150), (1200, 150), (1700, 200), (500, 600), (1000, 650), (1500, 600), (300, 400)]
+    places = [
+        (200, 150),
+        (700, 150),
+        (1200, 150),
+        (1700, 200),
+        (500, 600),
+        (1000, 650),
+        (1500, 600),
+        (300, 400),
+    ]
     return [GaugeReading(f"r{i}", x, y, v) for i, ((x, y), v) in enumerate(zip(places, mm, strict=False))]
 
 
@@ -53,9 +70,13 @@ def test_the_map_is_what_the_readings_make_it_everywhere() -> None:
     assert mm.shape == (len(ys), len(xs)) and xs[0] < 0 and xs[-1] > 2200
     for j, i in ((0, 0), (40, 90), (len(ys) - 1, len(xs) - 1)):
         weight = [1 / ((xs[i] - r.x) ** 2 + (ys[j] - r.y) ** 2) for r in hide.thickness]
-        assert mm[j, i] == pytest.approx(sum(w * r.mm for w, r in zip(weight, hide.thickness, strict=True)) / sum(weight))
+        assert mm[j, i] == pytest.approx(
+            sum(w * r.mm for w, r in zip(weight, hide.thickness, strict=True)) / sum(weight)
+        )
     at = np.array([(r.x, r.y) for r in hide.thickness])
-    assert np.array_equal(hide.thickness_mm(at), [r.mm for r in hide.thickness]), "where it was read it is what was read"
+    assert np.array_equal(hide.thickness_mm(at), [r.mm for r in hide.thickness]), (
+        "where it was read it is what was read"
+    )
 
 
 def test_alike_readings_have_no_contours() -> None:
@@ -75,8 +96,13 @@ def test_a_side_that_thins_to_the_belly_is_not_questioned() -> None:
     assert doubted_readings(readings(2.6, 2.55, 2.45, 2.4, 2.1, 2.0, 1.95, 2.35), 2.3) == {}
 
 
-@pytest.mark.parametrize(("mm", "nominal", "doubted"), [(2.4, 2.3, False), (4.8, 2.3, True), (1.0, 2.3, True), (3.4, 2.3, False), (9.0, None, False)])
-def test_a_few_readings_are_held_against_what_was_bought(mm: float, nominal: float | None, doubted: bool) -> None:
+@pytest.mark.parametrize(
+    ("mm", "nominal", "doubted"),
+    [(2.4, 2.3, False), (4.8, 2.3, True), (1.0, 2.3, True), (3.4, 2.3, False), (9.0, None, False)],
+)
+def test_a_few_readings_are_held_against_what_was_bought(
+    mm: float, nominal: float | None, doubted: bool
+) -> None:
     assert bool(doubted_readings(readings(mm), nominal)) is doubted
 
 
@@ -103,11 +129,29 @@ def ring(long: float, wide: float = 6.0) -> np.ndarray:
 @pytest.mark.parametrize(
     ("kind", "long", "severity"),
     [
-        ("scratch", 30, 1), ("scratch", 90, 2), ("scar", 10, 1), ("scar", 60, 2), ("scar", 150, 3), ("hole", 8, 3), ("flay cut", 20, 3), ("thin spot", 30, 3), ("pipey grain", 80, 3),
-        ("loose grain", 80, 3), ("warble hole", 9, 3), ("tick bite", 8, 1), ("tick bite", 14, 2), ("vein", 100, 1), ("vein", 140, 2), ("brand", 70, 2), ("brand", 200, 3),
-        ("stain", 20, 1), ("stain", 70, 2), ("fold crease", 90, 1), ("not named", 12, 2),
+        ("scratch", 30, 1),
+        ("scratch", 90, 2),
+        ("scar", 10, 1),
+        ("scar", 60, 2),
+        ("scar", 150, 3),
+        ("hole", 8, 3),
+        ("flay cut", 20, 3),
+        ("thin spot", 30, 3),
+        ("pipey grain", 80, 3),
+        ("loose grain", 80, 3),
+        ("warble hole", 9, 3),
+        ("tick bite", 8, 1),
+        ("tick bite", 14, 2),
+        ("vein", 100, 1),
+        ("vein", 140, 2),
+        ("brand", 70, 2),
+        ("brand", 200, 3),
+        ("stain", 20, 1),
+        ("stain", 70, 2),
+        ("fold crease", 90, 1),
+        ("not named", 12, 2),
     ],
-)  # fmt: skip
+)
 def test_severity_is_suggested_from_kind_and_size(kind: str, long: float, severity: int) -> None:
     found, why = suggested_severity(kind, ring(long))
     assert found == severity and why
@@ -116,7 +160,9 @@ def test_severity_is_suggested_from_kind_and_size(kind: str, long: float, severi
 @pytest.mark.parametrize("kind", FLAW_KINDS)
 def test_every_kind_has_a_suggestion(kind: str) -> None:
     assert all(suggested_severity(kind, ring(long))[0] in (1, 2, 3) for long in (8, 60, 400))
-    assert suggested_severity(kind, ring(400))[0] >= suggested_severity(kind, ring(8))[0], "larger is never milder"
+    assert suggested_severity(kind, ring(400))[0] >= suggested_severity(kind, ring(8))[0], (
+        "larger is never milder"
+    )
 
 
 def test_an_unknown_kind_lists_those_there_are() -> None:
@@ -127,7 +173,9 @@ def test_an_unknown_kind_lists_those_there_are() -> None:
 @given(st.floats(10, 400), st.floats(5, 9), st.floats(0, 3.14))
 def test_a_ring_is_as_long_however_it_lies(long: float, wide: float, turn: float) -> None:
     c, s = np.cos(turn), np.sin(turn)
-    assert longest_mm(ring(long, wide) @ np.array([[c, s], [-s, c]])) == pytest.approx(max(long, wide), rel=1e-6)
+    assert longest_mm(ring(long, wide) @ np.array([[c, s], [-s, c]])) == pytest.approx(
+        max(long, wide), rel=1e-6
+    )
 
 
 def test_contours_of_a_slope_are_in_order() -> None:

@@ -20,18 +20,53 @@ from fairlay.core.capture.table import find_table
 from fairlay.core.errors import BadPicture, NotFound, Unavailable
 from fairlay.core.leather.usual_outline import SIDE
 from fairlay.demo import sides
-from fairlay.demo.hide_tables import CHALK, TABLES, RingDrawn, arrow, chalk_ring, drawn_rings, placed, scene_of, tables
+from fairlay.demo.hide_tables import (
+    CHALK,
+    TABLES,
+    RingDrawn,
+    arrow,
+    chalk_ring,
+    drawn_rings,
+    placed,
+    scene_of,
+    tables,
+)
 from fairlay.devices.camera import Image
-from fairlay.devices.hide_table import Blot, ChalkStroke, HideScene, MarkerLaid, SimulatedHideCamera, render_hide
+from fairlay.devices.hide_table import (
+    Blot,
+    ChalkStroke,
+    HideScene,
+    MarkerLaid,
+    SimulatedHideCamera,
+    render_hide,
+)
 
 SIZE = {"width_px": 2000, "height_px": 1400}
 RNG = np.random.default_rng(5)
 SHORT = placed(sides.grow(SIDE, 1250, 620, np.random.default_rng(4), 0.6), 2.0)
 MIDDLE = (SHORT.min(axis=0) + SHORT.max(axis=0)) / 2
 SPOTS = [(-330, -90, 70), (-120, -150, 50), (160, -120, 90), (330, -40, 44), (-40, 60, 60), (-260, 90, 36)]
-DRAWN = [RingDrawn(chalk_ring(MIDDLE[0] + x, MIDDLE[1] + y, a, 0.8 * a, RNG), 1 + i % 3) for i, (x, y, a) in enumerate(SPOTS)]
-ARROW = tuple(ChalkStroke(p, CHALK["yellow"], 0.85, 7.0) for p in arrow(float(MIDDLE[0] + 190), float(MIDDLE[1] + 60), 220.0, 12.0))
-USUAL = scene_of(SHORT, "chestnut", "green mat", np.random.default_rng(6), DRAWN, ARROW, **SIZE, tilt_deg=(6.0, -5.0), roll_deg=2.0, lens=(-0.06, 0.01), shade=0.2)
+DRAWN = [
+    RingDrawn(chalk_ring(MIDDLE[0] + x, MIDDLE[1] + y, a, 0.8 * a, RNG), 1 + i % 3)
+    for i, (x, y, a) in enumerate(SPOTS)
+]
+ARROW = tuple(
+    ChalkStroke(p, CHALK["yellow"], 0.85, 7.0)
+    for p in arrow(float(MIDDLE[0] + 190), float(MIDDLE[1] + 60), 220.0, 12.0)
+)
+USUAL = scene_of(
+    SHORT,
+    "chestnut",
+    "green mat",
+    np.random.default_rng(6),
+    DRAWN,
+    ARROW,
+    **SIZE,
+    tilt_deg=(6.0, -5.0),
+    roll_deg=2.0,
+    lens=(-0.06, 0.01),
+    shade=0.2,
+)
 CLEAN = replace(USUAL, chalk=())
 
 
@@ -76,7 +111,11 @@ def test_a_clean_hide_has_no_rings() -> None:
 
 def test_thickness_and_a_bar_that_is_off_are_reckoned_with() -> None:
     image = render_hide(replace(CLEAN, thickness_mm=4.0))
-    thin, thick, larger = look_at_hide([image], thickness_mm=0.0), look_at_hide([image], thickness_mm=4.0), look_at_hide([image], thickness_mm=4.0, bar_mm=102.0)
+    thin, thick, larger = (
+        look_at_hide([image], thickness_mm=0.0),
+        look_at_hide([image], thickness_mm=4.0),
+        look_at_hide([image], thickness_mm=4.0, bar_mm=102.0),
+    )
     truth = Polygon(SHORT).area
     assert abs(thick.area_mm2 / truth - 1) < abs(thin.area_mm2 / truth - 1)
     assert larger.area_mm2 / thick.area_mm2 == pytest.approx(1.02**2, rel=2e-3)
@@ -85,7 +124,12 @@ def test_thickness_and_a_bar_that_is_off_are_reckoned_with() -> None:
 def test_holes_are_found_and_chalk_of_the_tables_colour_is_none() -> None:
     hole = chalk_ring(float(MIDDLE[0] + 60), float(MIDDLE[1] - 60), 46, 40, RNG)
     ring = chalk_ring(float(MIDDLE[0] - 200), float(MIDDLE[1] - 40), 90, 80, RNG)
-    made = replace(CLEAN, rings=(SHORT, hole), table_colour=TABLES["pale board"], chalk=(ChalkStroke(ring, CHALK["white"], 0.9, 7.5),))
+    made = replace(
+        CLEAN,
+        rings=(SHORT, hole),
+        table_colour=TABLES["pale board"],
+        chalk=(ChalkStroke(ring, CHALK["white"], 0.9, 7.5),),
+    )
     seen = look_at_hide([render_hide(made)])
     assert len(seen.holes) == 1 and Polygon(seen.holes[0]).area == pytest.approx(Polygon(hole).area, rel=0.12)
     assert len(seen.rings) == 1 and seen.rings[0].chalk == "white"
@@ -93,15 +137,25 @@ def test_holes_are_found_and_chalk_of_the_tables_colour_is_none() -> None:
 
 def test_a_rule_against_the_edge_is_not_leather() -> None:
     x, y = float(MIDDLE[0]), float(SHORT[:, 1].min())
-    rule = Blot(np.array([[x - 15, y - 190], [x + 15, y - 190], [x + 15, y + 4], [x - 15, y + 4]]), (0.72, 0.58, 0.25))
+    rule = Blot(
+        np.array([[x - 15, y - 190], [x + 15, y - 190], [x + 15, y + 4], [x - 15, y + 4]]), (0.72, 0.58, 0.25)
+    )
     seen = look_at_hide([render_hide(replace(CLEAN, clutter=(rule,)))])
     assert seen.area_mm2 / Polygon(SHORT).area == pytest.approx(1.0, abs=0.004)
 
 
 def test_a_long_hide_comes_in_two_pictures() -> None:
-    shots = [replace(s, width_px=1500, height_px=1000) for s in tables()["a long russet side, in two pictures"]]
+    shots = [
+        replace(s, width_px=1500, height_px=1000) for s in tables()["a long russet side, in two pictures"]
+    ]
     seen = look_at_hide([render_hide(s) for s in shots])
-    row = judge("long", shots[0].rings[0], [RingDrawn(r, 1) for r in drawn_rings(shots[0])], seen.outline, [(r.outline, r.severity) for r in seen.rings])
+    row = judge(
+        "long",
+        shots[0].rings[0],
+        [RingDrawn(r, 1) for r in drawn_rings(shots[0])],
+        seen.outline,
+        [(r.outline, r.severity) for r in seen.rings],
+    )
     assert row.rms < 1.6 and abs(row.area) < 0.003 and row.found == row.drawn == 5 and row.false == 0, row
 
 
@@ -112,7 +166,10 @@ def test_a_long_hide_comes_in_two_pictures() -> None:
         ({"markers": ()}, r"shows 0 markers \(none\)"),
         ({"light": 0.15}, "too dark: white paper comes out at"),
         ({"blur_px": 5.0}, "out of focus or shaken"),
-        ({"eye": (USUAL.eye[0] + 480, USUAL.eye[1])}, "goes beyond the picture, or beyond the markers, at the left"),
+        (
+            {"eye": (USUAL.eye[0] + 480, USUAL.eye[1])},
+            "goes beyond the picture, or beyond the markers, at the left",
+        ),
         ({"colour": USUAL.table_colour, "blemishes": (), "shadow": 0.0}, "no hide is seen on the table"),
     ],
     ids=["covered", "none", "dark", "blurred", "beyond", "table's colour"],
@@ -127,7 +184,10 @@ def test_a_bad_picture_is_told_what_to_change(change: dict[str, object], words: 
 def test_chalk_of_the_leathers_colour_is_told() -> None:
     pale = replace(CLEAN, colour=(0.9, 0.89, 0.85), table_colour=TABLES["blue sheet"], blemishes=())
     seen = look_at_hide([render_hide(pale)])
-    assert any("White chalk is the colour of this leather" in words and "blue or red" in words for words in seen.advice)
+    assert any(
+        "White chalk is the colour of this leather" in words and "blue or red" in words
+        for words in seen.advice
+    )
 
 
 def test_two_chalks_that_look_alike_are_told() -> None:
@@ -137,7 +197,9 @@ def test_two_chalks_that_look_alike_are_told() -> None:
 
 
 def test_a_shop_has_its_own_chalk_table() -> None:
-    swapped = tuple(replace(c, means={"white": "unsound", "red": "surface"}.get(c.name, c.means)) for c in USUAL_CHALKS)  # type: ignore[arg-type]  # meanings
+    swapped = tuple(
+        replace(c, means={"white": "unsound", "red": "surface"}.get(c.name, c.means)) for c in USUAL_CHALKS
+    )  # type: ignore[arg-type]  # meanings
     seen = look_at_hide([shot()], chalks=swapped)
     assert {(r.chalk, r.severity) for r in seen.rings} == {("white", 3), ("blue", 2), ("red", 1)}
 
@@ -172,18 +234,37 @@ def test_markers_are_placed_to_a_mm() -> None:
 
 def test_a_number_seen_twice_is_left_out() -> None:
     twice = (*CLEAN.markers[:-1], replace(CLEAN.markers[-1], number=0))
-    assert sorted(m.number for m in find_markers(render_hide(replace(CLEAN, markers=twice)))) == [1, 2, 3, 4, 5, 6]
+    assert sorted(m.number for m in find_markers(render_hide(replace(CLEAN, markers=twice)))) == [
+        1,
+        2,
+        3,
+        4,
+        5,
+        6,
+    ]
 
 
 @pytest.mark.parametrize("number", [0, 7, 49])
 def test_a_markers_fields_are_black_all_round(number: int) -> None:
     own = fields(number)
-    assert own.shape == (FIELDS, FIELDS) and own[0].all() and own[-1].all() and own[:, 0].all() and own[:, -1].all() and not own.all()
+    assert (
+        own.shape == (FIELDS, FIELDS)
+        and own[0].all()
+        and own[-1].all()
+        and own[:, 0].all()
+        and own[:, -1].all()
+        and not own.all()
+    )
     big = cv2.resize((~own).astype(np.uint8) * 255, (300, 300), interpolation=cv2.INTER_NEAREST)
-    page = cv2.cvtColor(cv2.copyMakeBorder(big, 60, 60, 60, 60, cv2.BORDER_CONSTANT, value=255), cv2.COLOR_GRAY2RGB)
+    page = cv2.cvtColor(
+        cv2.copyMakeBorder(big, 60, 60, 60, 60, cv2.BORDER_CONSTANT, value=255), cv2.COLOR_GRAY2RGB
+    )
     (found,) = find_markers(np.asarray(page, np.uint8))
     assert found.number == number and found.side_px == pytest.approx(300, abs=1.0)
-    assert np.abs(found.corners - np.array([[59.5, 59.5], [359.5, 59.5], [359.5, 359.5], [59.5, 359.5]])).max() < 0.3
+    assert (
+        np.abs(found.corners - np.array([[59.5, 59.5], [359.5, 59.5], [359.5, 359.5], [59.5, 359.5]])).max()
+        < 0.3
+    )
 
 
 def test_lowering_shrinks_about_the_place_under_the_eye() -> None:
@@ -196,7 +277,9 @@ def test_lowering_shrinks_about_the_place_under_the_eye() -> None:
 
 
 def test_the_simulated_camera_is_pointed() -> None:
-    camera = SimulatedHideCamera({"here": (HideScene((SHORT,), (0.4, 0.2, 0.1), table=(500.0, 400.0), width_px=240, height_px=160),)})
+    camera = SimulatedHideCamera(
+        {"here": (HideScene((SHORT,), (0.4, 0.2, 0.1), table=(500.0, 400.0), width_px=240, height_px=160),)}
+    )
     assert camera.pointed_at("here").take().body.startswith(b"\xff\xd8")
     with pytest.raises(NotFound, match="no table 'there'"):
         camera.pointed_at("there")
@@ -207,7 +290,14 @@ def test_the_simulated_camera_is_pointed() -> None:
 
 
 def test_a_picture_is_the_same_for_the_same_seed() -> None:
-    small = HideScene((SHORT,), (0.4, 0.2, 0.1), table=(500.0, 400.0), markers=(MarkerLaid(1, 200, 200),), width_px=300, height_px=200)
+    small = HideScene(
+        (SHORT,),
+        (0.4, 0.2, 0.1),
+        table=(500.0, 400.0),
+        markers=(MarkerLaid(1, 200, 200),),
+        width_px=300,
+        height_px=200,
+    )
     assert np.array_equal(render_hide(small), render_hide(small))
     assert not np.array_equal(render_hide(small), render_hide(replace(small, seed=2)))
     assert MARKER_MM == 150.0

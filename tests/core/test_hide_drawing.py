@@ -1,4 +1,6 @@
-"""A hide out as SVG or DXF and in again; drawings of digitising tables with layers of other names, and with things on them that are no leather."""
+"""A hide out as SVG or DXF and in again; drawings of digitising tables with layers of other names, and with
+things on them that are no leather.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,9 @@ def test_a_hide_that_was_taken_out_comes_in_again(through: Callable[[Hide], Draw
     drawing = through(out)
     found = hide_in_drawing(drawing, drawing.unit_mm or 0.0)
     x0, y0 = out.outline.min(axis=0)
-    assert Polygon(found.outline).symmetric_difference(translate(Polygon(out.outline), -x0, -y0)).area < 900, "within a tenth of a mm of its edge"
+    assert (
+        Polygon(found.outline).symmetric_difference(translate(Polygon(out.outline), -x0, -y0)).area < 900
+    ), "within a tenth of a mm of its edge"
     assert len(found.holes) == holes and len(found.flaws) == len(out.flaws) == 12
     assert [sum(f.severity == s for f in found.flaws) for s in (0, 1, 2, 3)] == [0, 5, 4, 3]
     mine = [translate(Polygon(f.outline), -x0, -y0) for f in out.flaws]
@@ -56,11 +60,16 @@ def test_a_hide_that_was_taken_out_comes_in_again(through: Callable[[Hide], Draw
 
 def test_an_svg_of_a_hide_has_its_layers() -> None:
     root = ElementTree.fromstring(lay_svg(Job("F-101", (hide(),), ()), Lay(())))
-    assert [g.get("data-layer") for g in root.iter("{http://www.w3.org/2000/svg}g") if g.get("data-layer")] == ["HIDE", "ZONE", "FLAW_SURFACE", "FLAW_BLEMISH", "FLAW_UNSOUND"]
+    assert [
+        g.get("data-layer") for g in root.iter("{http://www.w3.org/2000/svg}g") if g.get("data-layer")
+    ] == ["HIDE", "ZONE", "FLAW_SURFACE", "FLAW_BLEMISH", "FLAW_UNSOUND"]
 
 
 def svg(*shapes: str) -> Drawing:
-    return read_svg(f'<svg xmlns="http://www.w3.org/2000/svg" width="2400mm" height="1300mm" viewBox="0 0 2400 1300">{"".join(shapes)}</svg>'.encode())
+    return read_svg(
+        '<svg xmlns="http://www.w3.org/2000/svg" width="2400mm" height="1300mm" viewBox="0 0 2400 '
+        f'1300">{"".join(shapes)}</svg>'.encode()
+    )
 
 
 def layer(name: str, *shapes: str) -> str:
@@ -72,30 +81,57 @@ RING = '<path d="M300,300 L360,300 L360,360 L300,360 Z"/>'
 
 
 @pytest.mark.parametrize(
-    ("name", "severity"), [("defect 2", 2), ("Defects_3", 3), ("flaws", 0), ("FLAW_SURFACE", 1), ("unsound", 3), ("faults-1", 1), ("flaw 12 things", 0), ("blemish", 2)]
+    ("name", "severity"),
+    [
+        ("defect 2", 2),
+        ("Defects_3", 3),
+        ("flaws", 0),
+        ("FLAW_SURFACE", 1),
+        ("unsound", 3),
+        ("faults-1", 1),
+        ("flaw 12 things", 0),
+        ("blemish", 2),
+    ],
 )
 def test_severity_is_told_by_the_layers_name(name: str, severity: int) -> None:
     found = hide_in_drawing(svg(layer("skin", SKIN), layer(name, RING)), 25.4 / 96)
     (flaw,) = found.flaws
     assert flaw.severity == severity and found.holes == ()
-    assert Polygon(flaw.outline).bounds == pytest.approx((200, 200, 260, 260), abs=0.1), "from the corner of the hide's own bounds"
+    assert Polygon(flaw.outline).bounds == pytest.approx((200, 200, 260, 260), abs=0.1), (
+        "from the corner of the hide's own bounds"
+    )
 
 
 def test_what_is_on_other_layers_is_no_leather() -> None:
     frame = layer("border of the table", '<rect x="0" y="0" width="2400" height="1300"/>')
     found = hide_in_drawing(svg(frame, layer("hide 7", SKIN), layer("zones", RING)), 25.4 / 96)
     assert Polygon(found.outline).area == pytest.approx(1.755e6, rel=1e-3) and not found.holes
-    unnamed = hide_in_drawing(svg(SKIN, RING, layer("zone 3", '<circle cx="900" cy="500" r="80"/>')), 25.4 / 96)
-    assert len(unnamed.holes) == 1, "where no layer is named for the hide, what lies in it is a hole, unless its layer says it is none"
+    unnamed = hide_in_drawing(
+        svg(SKIN, RING, layer("zone 3", '<circle cx="900" cy="500" r="80"/>')), 25.4 / 96
+    )
+    assert len(unnamed.holes) == 1, (
+        "where no layer is named for the hide, what lies in it is a hole, unless its layer says it is none"
+    )
 
 
 def test_what_encloses_nothing_or_lies_beside_the_hide_is_left_out_and_told() -> None:
     found = hide_in_drawing(
-        svg(layer("hide", SKIN), layer("flaws", RING, '<path d="M400,400 L460,400"/>', '<path d="M5,5 L50,5 L50,50 Z"/>', '<path d="M500,500 L560,560 L560,500 L500,560 Z"/>')),
+        svg(
+            layer("hide", SKIN),
+            layer(
+                "flaws",
+                RING,
+                '<path d="M400,400 L460,400"/>',
+                '<path d="M5,5 L50,5 L50,50 Z"/>',
+                '<path d="M500,500 L560,560 L560,500 L500,560 Z"/>',
+            ),
+        ),
         25.4 / 96,
     )
     assert len(found.flaws) == 2, "a ring that crosses itself is taken by its larger part"
-    assert any("encloses nothing" in n for n in found.notes) and any("lies off the hide" in n for n in found.notes)
+    assert any("encloses nothing" in n for n in found.notes) and any(
+        "lies off the hide" in n for n in found.notes
+    )
 
 
 def test_a_drawing_without_a_hide_says_what_is_missing() -> None:

@@ -1,4 +1,6 @@
-"""More compiled kernels held to plain references: keeping to a ground, buckets of edges, heaps, fields read between cells, randomness, sliding."""
+"""More compiled kernels held to plain references: keeping to a ground, buckets of edges, heaps, fields read
+between cells, randomness, sliding.
+"""
 
 from __future__ import annotations
 
@@ -27,13 +29,26 @@ from fairlay.core.shapes.placing import place_region
 from fairlay.core.shapes.rings import flat, rings_of
 from tests import jobs
 
-GROUND = Polygon([(0, 0), (500, 0), (520, 300), (300, 380), (240, 260), (150, 390), (10, 330)], [[(200, 90), (260, 90), (260, 150), (200, 150)]])
-HIDE = Hide("H", "side", np.asarray(GROUND.exterior.coords)[:-1], tuple(np.asarray(r.coords)[:-1] for r in GROUND.interiors))
+GROUND = Polygon(
+    [(0, 0), (500, 0), (520, 300), (300, 380), (240, 260), (150, 390), (10, 330)],
+    [[(200, 90), (260, 90), (260, 150), (200, 150)]],
+)
+HIDE = Hide(
+    "H",
+    "side",
+    np.asarray(GROUND.exterior.coords)[:-1],
+    tuple(np.asarray(r.coords)[:-1] for r in GROUND.interiors),
+)
 ANGLES = st.floats(0, 360)
 
 
 def star(radii: list[float]) -> Polygon:
-    return Polygon([(r * math.cos(2 * math.pi * k / len(radii)), r * math.sin(2 * math.pi * k / len(radii))) for k, r in enumerate(radii)])
+    return Polygon(
+        [
+            (r * math.cos(2 * math.pi * k / len(radii)), r * math.sin(2 * math.pi * k / len(radii)))
+            for k, r in enumerate(radii)
+        ]
+    )
 
 
 def arrays(shape: Polygon) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -43,7 +58,9 @@ def arrays(shape: Polygon) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 @settings(max_examples=150)
 @given(st.lists(st.floats(8, 60), min_size=3, max_size=9), st.floats(-40, 560), st.floats(-40, 430), ANGLES)
-def test_a_piece_keeps_to_its_ground_just_where_it_lies_in_it(radii: list[float], x: float, y: float, turn: float) -> None:
+def test_a_piece_keeps_to_its_ground_just_where_it_lies_in_it(
+    radii: list[float], x: float, y: float, turn: float
+) -> None:
     body = translate(rotate(star(radii), turn, origin=(0, 0)), x, y)
     ground = ground_of(GROUND, Polygon(), HIDE).fair
     away = GROUND.boundary.distance(body.boundary)
@@ -58,7 +75,9 @@ def test_a_piece_keeps_to_its_ground_just_where_it_lies_in_it(radii: list[float]
 def test_there_is_no_room_on_no_ground_and_nothing_to_keep_off() -> None:
     none = ground_of(Polygon(), Polygon(), HIDE).fair
     pts, starts, bounds = arrays(box(10, 10, 30, 30))
-    assert not kernels.keeps_to(pts, starts, bounds, none, True) and kernels.keeps_to(pts, starts, bounds, none, False)
+    assert not kernels.keeps_to(pts, starts, bounds, none, True) and kernels.keeps_to(
+        pts, starts, bounds, none, False
+    )
 
 
 @settings(max_examples=40)
@@ -101,7 +120,9 @@ def test_a_field_is_read_between_its_cells_and_falls_off_beyond_it(seed: int, x:
     field = np.fromfunction(lambda r, c: a * c * 4 + b * r * 4, (40, 50)).astype(np.float32)
     inside_x, inside_y = min(max(x, 0.0), 4 * 48.999), min(max(y, 0.0), 4 * 38.999)
     away = abs(x - inside_x) + abs(y - inside_y)
-    assert separate_kernels.room_at(field, np.zeros(2), 4.0, x, y) == pytest.approx(a * inside_x + b * inside_y - away, abs=0.02)
+    assert separate_kernels.room_at(field, np.zeros(2), 4.0, x, y) == pytest.approx(
+        a * inside_x + b * inside_y - away, abs=0.02
+    )
     told = read(field, np.zeros(2), 4.0, x, y)
     off = math.hypot(max(0.0, -x, x - 4 * 49), max(0.0, -y, y - 4 * 39))
     if off > 0:
@@ -111,7 +132,9 @@ def test_a_field_is_read_between_its_cells_and_falls_off_beyond_it(seed: int, x:
 
 
 @given(st.floats(-200, 50), st.floats(0.1, 60), st.floats(0.5, 20))
-def test_pain_is_never_nothing_grows_with_depth_and_has_no_step(deep: float, radius: float, soft: float) -> None:
+def test_pain_is_never_nothing_grows_with_depth_and_has_no_step(
+    deep: float, radius: float, soft: float
+) -> None:
     pain = separate_kernels.depth_pain
     assert 0 < pain(deep, radius, soft) < pain(deep + 0.5, radius, soft)
     edge = pain(soft - 1e-6, radius, soft), pain(soft, radius, soft), pain(soft + 1e-6, radius, soft)
@@ -146,7 +169,9 @@ def test_depth_is_the_distance_to_the_edge_signed(radii: list[float], x: float, 
 
 
 @given(st.lists(st.floats(8, 60), min_size=3, max_size=9), ANGLES, st.floats(-300, 300), st.floats(-300, 300))
-def test_sides_are_turned_and_moved_with_their_bounds(radii: list[float], turn: float, x: float, y: float) -> None:
+def test_sides_are_turned_and_moved_with_their_bounds(
+    radii: list[float], turn: float, x: float, y: float
+) -> None:
     body = star(radii)
     sides = sides_of(body)
     out = np.empty_like(sides)
@@ -181,7 +206,10 @@ def test_a_place_that_is_found_is_fair_and_one_slid_to_is_fair_and_farther(seed:
     rng = np.random.default_rng(seed)
     variant = table.bank.variants[int(rng.integers(len(table.bank.variants)))]
     up = np.array([[0.0, -1.0], [-1.0, 0.0]])
-    still, slid = (table.find(variant, 0, Wish(), np.random.default_rng(seed)).take(ways) for ways in (np.empty((0, 2)), up))
+    still, slid = (
+        table.find(variant, 0, Wish(), np.random.default_rng(seed)).take(ways)
+        for ways in (np.empty((0, 2)), up)
+    )
     if still is None or slid is None:
         assert still is None and slid is None
         return
@@ -199,7 +227,10 @@ def test_the_floor_says_of_each_piece_what_its_outline_says(seed: int) -> None:
     table = laid(seed, 10)
     bodies, floor = table.bank.bodies, table.floor
     for slot, item in table.lying.items():
-        n = int(bodies.pt_at[item.variant.index * BODIES + NEAR + 1] - bodies.pt_at[item.variant.index * BODIES + NEAR])
+        n = int(
+            bodies.pt_at[item.variant.index * BODIES + NEAR + 1]
+            - bodies.pt_at[item.variant.index * BODIES + NEAR]
+        )
         shape = lies(table, item)
         assert tuple(floor.box[slot]) == tuple(pytest.approx(v, abs=0.1) for v in shape.bounds)
         assert all(shape.buffer(0.1).contains(Point(p)) for p in floor.pts[slot, :n])
@@ -210,6 +241,10 @@ def test_the_floor_says_of_each_piece_what_its_outline_says(seed: int) -> None:
 def test_bounds_are_those_of_the_points_placed(radii: list[float], turn: float, x: float, y: float) -> None:
     pts, _, _ = arrays(star(radii))
     out = np.empty((len(pts) + 5, 2))
-    n = shapes.place_into(out, pts, 0, len(pts), x, y, math.cos(math.radians(turn)), math.sin(math.radians(turn)))
+    n = shapes.place_into(
+        out, pts, 0, len(pts), x, y, math.cos(math.radians(turn)), math.sin(math.radians(turn))
+    )
     moved = translate(rotate(star(radii), turn, origin=(0, 0)), x, y)
-    assert n == len(pts) and tuple(shapes.bounds_of(out, n)) == tuple(pytest.approx(v, abs=1e-6) for v in moved.bounds)
+    assert n == len(pts) and tuple(shapes.bounds_of(out, n)) == tuple(
+        pytest.approx(v, abs=1e-6) for v in moved.bounds
+    )

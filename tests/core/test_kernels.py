@@ -1,4 +1,6 @@
-"""Compiled kernels held to slow plain references: fields, scans, what lies under a piece, and a table that comes back."""
+"""Compiled kernels held to slow plain references: fields, scans, what lies under a piece, and a table that
+comes back.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,15 @@ STILL = np.empty((0, 2))
 
 def star(data: st.DataObject) -> np.ndarray:
     radii = data.draw(st.lists(st.floats(15, 90), min_size=3, max_size=9))
-    return np.array([[150 + r * math.cos(2 * math.pi * k / len(radii)), 140 + r * math.sin(2 * math.pi * k / len(radii))] for k, r in enumerate(radii)])
+    return np.array(
+        [
+            [
+                150 + r * math.cos(2 * math.pi * k / len(radii)),
+                140 + r * math.sin(2 * math.pi * k / len(radii)),
+            ]
+            for k, r in enumerate(radii)
+        ]
+    )
 
 
 @settings(max_examples=40)
@@ -45,10 +55,14 @@ def test_a_body_pressed_into_a_field_leaves_its_distance(data: st.DataObject) ->
             assert field[r, c] > 37.8
     pool = pooled(field)
     assert pool.shape == (10, 10)
-    assert all(pool[i, j] == field[8 * i : 8 * i + 8, 8 * j : 8 * j + 8].max() for i in range(10) for j in range(10))
+    assert all(
+        pool[i, j] == field[8 * i : 8 * i + 8, 8 * j : 8 * j + 8].max() for i in range(10) for j in range(10)
+    )
 
 
-def _slow_scan(fair: np.ndarray, taken: np.ndarray, circles: np.ndarray, most: int) -> list[tuple[float, int]]:
+def _slow_scan(
+    fair: np.ndarray, taken: np.ndarray, circles: np.ndarray, most: int
+) -> list[tuple[float, int]]:
     """Every cell no circle is surely too large for, by mean room left: the plain way."""
     rows, cols = fair.shape
     offs = [(round(y / CELL_MM), round(x / CELL_MM)) for x, y, _ in circles]
@@ -57,9 +71,17 @@ def _slow_scan(fair: np.ndarray, taken: np.ndarray, circles: np.ndarray, most: i
         for c in range(max(-o[1] for o in offs), cols - max(0, *(o[1] for o in offs))):
             if r < 0 or c < 0:
                 continue
-            room = [min(fair[r + dr, c + dc], taken[r + dr, c + dc]) - rad for (dr, dc), (_, _, rad) in zip(offs, circles, strict=True)]
+            room = [
+                min(fair[r + dr, c + dc], taken[r + dr, c + dc]) - rad
+                for (dr, dc), (_, _, rad) in zip(offs, circles, strict=True)
+            ]
             if min(room) >= -SLACK_MM and not (room[0] > kernels.ROOMY_MM and (r | c) & 1):
-                out.append((sum((min(d, kernels.NEAR_MM) if d > 0 else -2 * d) for d in room) / len(room), r * cols + c))
+                out.append(
+                    (
+                        sum((min(d, kernels.NEAR_MM) if d > 0 else -2 * d) for d in room) / len(room),
+                        r * cols + c,
+                    )
+                )
     return sorted(out)[:most]
 
 
@@ -67,18 +89,41 @@ def _slow_scan(fair: np.ndarray, taken: np.ndarray, circles: np.ndarray, most: i
 @given(st.integers(0, 10_000))
 def test_a_scan_finds_what_the_plain_way_finds(seed: int) -> None:
     rng = np.random.default_rng(seed)
-    fair = np.fromfunction(lambda r, c: np.minimum(np.minimum(r, 49 - r), np.minimum(c, 59 - c)) * CELL_MM, (50, 60)).astype(np.float32)
+    fair = np.fromfunction(
+        lambda r, c: np.minimum(np.minimum(r, 49 - r), np.minimum(c, 59 - c)) * CELL_MM, (50, 60)
+    ).astype(np.float32)
     taken = np.full((50, 60), 1e6, np.float32)
     for _ in range(4):
         x, y = rng.uniform(20, 220), rng.uniform(20, 180)
         pts = np.array([[x, y], [x + 40, y + 5], [x + 30, y + 40]])
-        kernels.press_into(taken, np.zeros(2), CELL_MM, pts, np.array([0, 3]), np.array([x, y, x + 40, y + 40]), 38.0)
+        kernels.press_into(
+            taken, np.zeros(2), CELL_MM, pts, np.array([0, 3]), np.array([x, y, x + 40, y + 40]), 38.0
+        )
     circles = np.array([[0.0, 0.0, 14.0], [18.0, 4.0, 8.0], [-16.0, -6.0, 9.0]])
     cost, cell = np.empty(25), np.empty(25, np.int64)
     kept = kernels.scan(
-        fair, taken, fair, False, pooled(fair), pooled(taken), CELL_MM, circles, np.empty((0, 3)), SLACK_MM, np.zeros((50, 60), np.int16), -1,
-        np.array([0, 0, 50, 60]), 0.0, 0.0, taken, 4.0, 0.0, 1, cost, cell,
-    )  # fmt: skip
+        fair,
+        taken,
+        fair,
+        False,
+        pooled(fair),
+        pooled(taken),
+        CELL_MM,
+        circles,
+        np.empty((0, 3)),
+        SLACK_MM,
+        np.zeros((50, 60), np.int16),
+        -1,
+        np.array([0, 0, 50, 60]),
+        0.0,
+        0.0,
+        taken,
+        4.0,
+        0.0,
+        1,
+        cost,
+        cell,
+    )
     plain = _slow_scan(fair, taken, circles, 25)
     assert kept == len(plain)
     assert sorted(cost[:kept]) == pytest.approx([c for c, _ in plain], abs=1e-4)
@@ -97,9 +142,14 @@ def test_what_lies_under_a_piece_and_a_table_that_comes_back(seed: int) -> None:
         if spot is not None:
             table.put(Lying(variant, n, spot))
     over = bank.variants[0]
-    there = Spot(0, float(rng.uniform(100, 600)), float(rng.uniform(60, 300)), float(rng.uniform(0, 360)), 0.0)
+    there = Spot(
+        0, float(rng.uniform(100, 600)), float(rng.uniform(60, 300)), float(rng.uniform(0, 360)), 0.0
+    )
     shape = place_region(over.piece.region, over.placing(there.x, there.y, there.turn_deg))
-    shapes = {s: place_region(li.variant.piece.region, li.variant.placing(li.spot.x, li.spot.y, li.spot.turn_deg)) for s, li in table.lying.items()}
+    shapes = {
+        s: place_region(li.variant.piece.region, li.variant.placing(li.spot.x, li.spot.y, li.spot.turn_deg))
+        for s, li in table.lying.items()
+    }
     found = set(table.under(over, there))
     assert {s for s, g in shapes.items() if g.intersection(shape).area > 1.0} <= found
     assert all(shapes[s].distance(shape) < 1e-6 for s in found)

@@ -59,8 +59,13 @@ def flaw(name: str = "a", x: float = 600, y: float = 300, **more: object) -> Rin
 def full() -> LookingOver:
     """A side with one of everything."""
     known = with_flaw(with_flaw(SIDE, flaw()), flaw("b", 1200, 500, kind="scar", severity=3))
-    known = with_reading(with_pull(known, PullTest("p", 1400, 300, 2, 5, 0, 3.0)), GaugeReading("r", 500, 500, 2.2))
-    return replace(with_step(known, "surface", True, "clean but for two"), backdrop=Backdrop(7, 2600, 1500, (1, 0, 0, 1, -200, -180)))
+    known = with_reading(
+        with_pull(known, PullTest("p", 1400, 300, 2, 5, 0, 3.0)), GaugeReading("r", 500, 500, 2.2)
+    )
+    return replace(
+        with_step(known, "surface", True, "clean but for two"),
+        backdrop=Backdrop(7, 2600, 1500, (1, 0, 0, 1, -200, -180)),
+    )
 
 
 def test_a_hide_begins_with_the_usual_map_and_nothing_looked_at() -> None:
@@ -71,10 +76,13 @@ def test_a_hide_begins_with_the_usual_map_and_nothing_looked_at() -> None:
 @pytest.mark.parametrize(
     ("steps", "enough", "words"),
     [
-        ([], False, "not looked over"), (["surface"], False, "backbone and ends and feel and pinch not done"), (["backbone", "surface", "feel"], True, "quickly, 3 of 8"),
-        (["pull", "thickness", "flex"], False, "surface marks"), ([s for s, _, _ in STEPS], True, "every step"),
+        ([], False, "not looked over"),
+        (["surface"], False, "backbone and ends and feel and pinch not done"),
+        (["backbone", "surface", "feel"], True, "quickly, 3 of 8"),
+        (["pull", "thickness", "flex"], False, "surface marks"),
+        ([s for s, _, _ in STEPS], True, "every step"),
     ],
-)  # fmt: skip
+)
 def test_how_far_it_was_looked_over_is_told(steps: list[str], enough: bool, words: str) -> None:
     known = SIDE
     for s in steps:
@@ -118,9 +126,12 @@ def test_what_is_taken_out_is_gone_and_twice_is_no_error() -> None:
 @pytest.mark.parametrize(
     ("bad", "words"),
     [
-        (flaw(kind="blot"), "of kind 'blot'"), (flaw(severity=4), "severity of 4"), (flaw(severity=0), "severity of 0"), (flaw(outline=ring(9000, 9000)), "off the hide"),
+        (flaw(kind="blot"), "of kind 'blot'"),
+        (flaw(severity=4), "severity of 4"),
+        (flaw(severity=0), "severity of 0"),
+        (flaw(outline=ring(9000, 9000)), "off the hide"),
     ],
-)  # fmt: skip
+)
 def test_a_flaw_that_makes_no_sense_is_refused(bad: RingedFlaw, words: str) -> None:
     with pytest.raises(BadHide, match=words):
         with_flaw(SIDE, bad)
@@ -157,7 +168,10 @@ def test_an_arrow_turns_the_way_and_keeps_the_tightness() -> None:
     after = as_hide(with_way(SIDE, 1000, 450, 30.0, 200.0), "x")
     for x, y in [(1000, 450), (900, 400), (1100, 540), (1000, 580)]:
         assert after.least_stretch_deg(x, y) % 180 == pytest.approx(30.0)
-        here = [next(z.tightness for z, shown in h.zone_regions if shown.buffer(0.2).contains(Point(x, y))) for h in (before, after)]
+        here = [
+            next(z.tightness for z, shown in h.zone_regions if shown.buffer(0.2).contains(Point(x, y)))
+            for h in (before, after)
+        ]
         assert here[0] == here[1]
     assert after.least_stretch_deg(300, 200) == before.least_stretch_deg(300, 200)
 
@@ -172,10 +186,14 @@ def test_turning_to_the_backbone_undoes_how_it_lay(turn: float, dx: float, dy: f
         return c * x - s * y + dx, s * x + c * y + dy
 
     lain = replace(
-        known, outline=[list(lay(x, y)) for x, y in known.outline], flaws=[replace(f, outline=[list(lay(x, y)) for x, y in f.outline]) for f in known.flaws],
-        pulls=[replace(p, x=lay(p.x, p.y)[0], y=lay(p.x, p.y)[1], deg=(p.deg + turn) % 180) for p in known.pulls],
+        known,
+        outline=[list(lay(x, y)) for x, y in known.outline],
+        flaws=[replace(f, outline=[list(lay(x, y)) for x, y in f.outline]) for f in known.flaws],
+        pulls=[
+            replace(p, x=lay(p.x, p.y)[0], y=lay(p.x, p.y)[1], deg=(p.deg + turn) % 180) for p in known.pulls
+        ],
         readings=[replace(r, x=lay(r.x, r.y)[0], y=lay(r.x, r.y)[1]) for r in known.readings],
-    )  # fmt: skip
+    )
     back = turned(lain, lay(0, 0), lay(float(X1), 0))
     assert np.abs(back.ring - known.ring).max() < 0.02 and not back.neck_left
     assert back.steps["backbone"].done
@@ -195,11 +213,20 @@ def test_a_side_of_the_other_hand_is_never_mirrored() -> None:
 
 
 def test_flesh_side_up_is_turned_over() -> None:
-    flesh = replace(full(), outline=[[-x, y] for x, y in SIDE.outline], flaws=[], pulls=[PullTest("p", -1400, 300, 2, 5, 0, 3.0)], readings=[], backdrop=None)
+    flesh = replace(
+        full(),
+        outline=[[-x, y] for x, y in SIDE.outline],
+        flaws=[],
+        pulls=[PullTest("p", -1400, 300, 2, 5, 0, 3.0)],
+        readings=[],
+        backdrop=None,
+    )
     grain = placed(flesh, (0.0, 0.0), (-float(X1), 0.0), turn_over=True)
     assert np.abs(grain.ring - SIDE.ring).max() < 0.02
     was, now = full().pulls[0].least_stretch_deg, grain.pulls[0].least_stretch_deg
-    assert was is not None and now is not None and (was + now) % 180 == pytest.approx(0, abs=0.01), "mirrored, a way leans to the other side"
+    assert was is not None and now is not None and (was + now) % 180 == pytest.approx(0, abs=0.01), (
+        "mirrored, a way leans to the other side"
+    )
     assert grain.pulls[0].give_mm == pytest.approx(full().pulls[0].give_mm)
 
 
@@ -240,7 +267,10 @@ def test_leather_is_painted_on_and_off() -> None:
     assert len(hole.holes) == 1 and Polygon(hole.holes[0]).area == pytest.approx(np.pi * 900, rel=0.02)
 
 
-@pytest.mark.parametrize(("stroke", "width", "words"), [([[0, 0]], 0, "a brush 0 mm"), ([], 40, "without a place"), ([[-900, 500], [9000, 500]], 400, None)])
+@pytest.mark.parametrize(
+    ("stroke", "width", "words"),
+    [([[0, 0]], 0, "a brush 0 mm"), ([], 40, "without a place"), ([[-900, 500], [9000, 500]], 400, None)],
+)
 def test_a_brush_has_a_width_and_a_place(stroke: list[list[float]], width: float, words: str | None) -> None:
     if words is None:
         assert Polygon(brushed(SIDE, stroke, width, False).ring).area > 0
@@ -258,9 +288,15 @@ def test_painting_all_of_it_off_is_refused() -> None:
 
 def test_a_cut_keeps_the_larger_part_and_what_lies_on_it() -> None:
     known, off = cut_along(full(), [[1800, -5], [1800, Y1 + 5]])
-    assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(Polygon(SIDE.ring).area, rel=1e-3)
+    assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(
+        Polygon(SIDE.ring).area, rel=1e-3
+    )
     assert {f.id for f in known.flaws} == {"a", "b"} and len(known.pulls) == 1
-    assert off.kind == "offcut" and off.steps == known.steps and {f.id for f in full().flaws} - {f.id for f in off.flaws} >= {"a", "b"}
+    assert (
+        off.kind == "offcut"
+        and off.steps == known.steps
+        and {f.id for f in full().flaws} - {f.id for f in off.flaws} >= {"a", "b"}
+    )
     less, _ = cut_along(known, [[1100, -5], [1100, Y1 + 5]])
     assert {f.id for f in less.flaws} == {"a"} and not less.pulls, "what lay on the part cut off went with it"
 
@@ -268,7 +304,9 @@ def test_a_cut_keeps_the_larger_part_and_what_lies_on_it() -> None:
 def test_a_cut_drawn_a_little_short_still_parts() -> None:
     across = Polygon(SIDE.ring).intersection(LineString([(1000, -9), (1000, 2000)])).bounds
     known, off = cut_along(SIDE, [[1000, across[1] + 30], [1000, 500], [1000, across[3] - 30]])
-    assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(Polygon(SIDE.ring).area, rel=1e-3)
+    assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(
+        Polygon(SIDE.ring).area, rel=1e-3
+    )
 
 
 def test_a_line_beside_the_hide_parts_nothing() -> None:

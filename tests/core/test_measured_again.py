@@ -1,4 +1,6 @@
-"""A hide measured once more: its new outline found on the old one, turned or cut, and what was known carried over; another hide is not taken for it."""
+"""A hide measured once more: its new outline found on the old one, turned or cut, and what was known carried
+over; another hide is not taken for it.
+"""
 
 from __future__ import annotations
 
@@ -28,14 +30,21 @@ REACHES = 8.0
 
 def known_side(seed: int = 100, long: float = 2100.0) -> LookingOver:
     made = looking_over.begun("side", side("S", seed, long, 950, 100, (1, 1, 1)).outline)
-    made = looking_over.with_flaw(made, RingedFlaw("c1", "scar", 2, spot(600, 300, 40), "healed, runs deep", 17))
+    made = looking_over.with_flaw(
+        made, RingedFlaw("c1", "scar", 2, spot(600, 300, 40), "healed, runs deep", 17)
+    )
     made = looking_over.with_flaw(made, RingedFlaw("c2", "tick bite", 1, spot(1500, 350, 15)))
     made = looking_over.with_pull(made, PullTest("p1", 1400, 500, 3.0, 5.0, 20.0))
-    return looking_over.with_reading(looking_over.with_step(made, "surface", True), GaugeReading("r1", 1450, 200, 2.1))
+    return looking_over.with_reading(
+        looking_over.with_step(made, "surface", True), GaugeReading("r1", 1450, 200, 2.1)
+    )
 
 
 def spot(x: float, y: float, across: float) -> list[list[float]]:
-    return [[round(x + across * math.cos(t), 1), round(y + across * math.sin(t), 1)] for t in np.linspace(0, 2 * math.pi, 12, endpoint=False)]
+    return [
+        [round(x + across * math.cos(t), 1), round(y + across * math.sin(t), 1)]
+        for t in np.linspace(0, 2 * math.pi, 12, endpoint=False)
+    ]
 
 
 def lying(ring: Ring, deg: float, x: float, y: float, mirrored: bool = False) -> Ring:
@@ -48,7 +57,9 @@ def lying(ring: Ring, deg: float, x: float, y: float, mirrored: bool = False) ->
 def worn(ring: Ring, phase: float, share: float = 1.002) -> Ring:
     """A ring measured anew: 1.5 mm off here and there, and dried a little."""
     x, y = ring.T
-    return np.column_stack([x * share + 1.5 * np.sin(y / 150 + phase), y * share + 1.5 * np.sin(x / 200 + phase)])
+    return np.column_stack(
+        [x * share + 1.5 * np.sin(y / 150 + phase), y * share + 1.5 * np.sin(x / 200 + phase)]
+    )
 
 
 def through(points: Ring, fit: Fit) -> Ring:
@@ -58,15 +69,26 @@ def through(points: Ring, fit: Fit) -> Ring:
 
 
 @settings(max_examples=12)
-@given(seed=st.integers(0, 400), deg=st.floats(0, 360), x=st.floats(-900, 900), y=st.floats(-900, 900), phase=st.floats(0, 6), mirrored=st.booleans())
-def test_the_same_hide_is_found_however_it_lies(seed: int, deg: float, x: float, y: float, phase: float, mirrored: bool) -> None:
+@given(
+    seed=st.integers(0, 400),
+    deg=st.floats(0, 360),
+    x=st.floats(-900, 900),
+    y=st.floats(-900, 900),
+    phase=st.floats(0, 6),
+    mirrored=st.booleans(),
+)
+def test_the_same_hide_is_found_however_it_lies(
+    seed: int, deg: float, x: float, y: float, phase: float, mirrored: bool
+) -> None:
     before = side("S", seed, 2100, 950, 100, (0, 0, 0)).outline
     now = lying(worn(before, phase), deg, x, y, mirrored)
     fit = fit_again(before, now, mirrored)
     assert fit.share > 0.95 and fit.rms_mm < 3
     assert np.hypot(*(through(before, fit) - now).T).max() < REACHES
     a, b, c, d, _, _ = fit.matrix
-    assert a * d - b * c == pytest.approx(-1 if mirrored else 1), "turned and moved; mirrored only where it was seen from the flesh side"
+    assert a * d - b * c == pytest.approx(-1 if mirrored else 1), (
+        "turned and moved; mirrored only where it was seen from the flesh side"
+    )
 
 
 CUTS = {
@@ -111,7 +133,14 @@ def test_the_flesh_side_not_told_is_asked_for() -> None:
         fit_again(before, lying(before, 10.0, 0, 0, mirrored=True))
 
 
-@pytest.mark.parametrize("ring", [[[0, 0], [900, 0], [900, 400], [0, 400]], [[300 * math.cos(t), 300 * math.sin(t)] for t in np.linspace(0, 6.2, 60)]], ids=["oblong", "round"])
+@pytest.mark.parametrize(
+    "ring",
+    [
+        [[0, 0], [900, 0], [900, 400], [0, 400]],
+        [[300 * math.cos(t), 300 * math.sin(t)] for t in np.linspace(0, 6.2, 60)],
+    ],
+    ids=["oblong", "round"],
+)
 def test_an_outline_that_fits_in_many_ways_tells_nothing(ring: list[list[float]]) -> None:
     shape = np.asarray(ring, float)
     with pytest.raises(BadHide, match="more than one way"):
@@ -133,7 +162,11 @@ def test_what_was_known_lies_where_it_lay() -> None:
         assert replace(old, outline=[]) == replace(new, outline=[])
         assert Polygon(old.outline).centroid.distance(Polygon(new.outline).centroid) < REACHES
     (pull,), (reading,) = after.pulls, after.readings
-    assert math.hypot(pull.x - 1400, pull.y - 500) < REACHES and pull.deg == pytest.approx(20, abs=0.5) and (pull.along_mm, pull.across_mm) == (3.0, 5.0)
+    assert (
+        math.hypot(pull.x - 1400, pull.y - 500) < REACHES
+        and pull.deg == pytest.approx(20, abs=0.5)
+        and (pull.along_mm, pull.across_mm) == (3.0, 5.0)
+    )
     assert math.hypot(reading.x - 1450, reading.y - 200) < REACHES and reading.mm == 2.1
     assert after.steps == before.steps and len(after.guess) == len(before.guess)
     assert looking_over.as_hide(after, "S").region.area == pytest.approx(Polygon(now).area, rel=1e-3)
@@ -159,10 +192,20 @@ def test_what_lay_on_leather_that_is_gone_is_gone() -> None:
 
 def test_a_flaw_ringed_anew_is_still_that_flaw() -> None:
     before = known_side()
-    rings = [RingTaken(spot(610, 305, 45), "not named", 3, "red"), RingTaken(spot(900, 500, 20), "scratch", 0, "white")]
+    rings = [
+        RingTaken(spot(610, 305, 45), "not named", 3, "red"),
+        RingTaken(spot(900, 500, 20), "scratch", 0, "white"),
+    ]
     after = taken(before, Taken(before.outline, rings=rings, keep_known=True))
     scar, bite, scratch = after.flaws
-    assert (scar.id, scar.kind, scar.severity, scar.note, scar.photo, scar.chalk) == ("c1", "scar", 3, "healed, runs deep", 17, "red")
+    assert (scar.id, scar.kind, scar.severity, scar.note, scar.photo, scar.chalk) == (
+        "c1",
+        "scar",
+        3,
+        "healed, runs deep",
+        17,
+        "red",
+    )
     assert Polygon(scar.outline).area == pytest.approx(Polygon(spot(610, 305, 45)).area, rel=0.02)
     assert (bite.id, bite.severity) == ("c2", 1)
     assert scratch.kind == "scratch" and scratch.severity > 0 and scratch.id not in ("c1", "c2")
@@ -177,7 +220,9 @@ def test_the_ends_of_a_side_of_the_other_hand_are_kept() -> None:
     tail, neck = ends_before(before, fit)
     assert math.dist(tail, lying(np.array([[before.ring[:, 0].max(), 0.0]]), 200.0, 10, 10)[0]) < REACHES
     after = taken(before, Taken(lying(before.ring, 200.0, 10, 10).tolist(), keep_known=True))
-    assert after.neck_left and math.dist(tail, neck) == pytest.approx(float(np.ptp(before.ring[:, 0])), abs=REACHES)
+    assert after.neck_left and math.dist(tail, neck) == pytest.approx(
+        float(np.ptp(before.ring[:, 0])), abs=REACHES
+    )
 
 
 def test_ends_that_are_pressed_outweigh_chalk_and_what_was_known() -> None:
@@ -188,14 +233,20 @@ def test_ends_that_are_pressed_outweigh_chalk_and_what_was_known() -> None:
     assert after.neck_left and after.steps["backbone"].done
     chalked = taken(before, Taken(before.outline, lines=[chalk]))
     assert not chalked.neck_left and chalked.steps["backbone"].done
-    assert "backbone" not in taken(before, Taken(before.outline, lines=[LineTaken("backbone", [[5.0, 5.0]])])).steps, "a dot is no line"
+    assert (
+        "backbone"
+        not in taken(before, Taken(before.outline, lines=[LineTaken("backbone", [[5.0, 5.0]])])).steps
+    ), "a dot is no line"
 
 
 @pytest.mark.parametrize(("flesh_up", "way"), [(False, 30.0), (True, 150.0)])
 def test_a_chalked_arrow_tells_the_line_of_least_stretch_round_it(flesh_up: bool, way: float) -> None:
     ring = side("S", 100, 2100, 950, 100, (0, 0, 0)).outline
     arrow = LineTaken("least stretch", [[1000.0, 400.0], [1000 + 200 * math.cos(math.pi / 6), 400 + 100.0]])
-    after = taken(looking_over.begun("side", ring, measured=False), Taken(ring.tolist(), lines=[arrow], ends=((0.0, 0.0), (2100.0, 0.0)), flesh_up=flesh_up))
+    after = taken(
+        looking_over.begun("side", ring, measured=False),
+        Taken(ring.tolist(), lines=[arrow], ends=((0.0, 0.0), (2100.0, 0.0)), flesh_up=flesh_up),
+    )
     middle = Point(np.ptp(ring[:, 0]) - 1087 if flesh_up else 1087, 450)
     over = [z for z in after.guess if Polygon(z.outline).buffer(0).contains(middle)][-1]
     assert (over.stretch_deg + 90) % 180 == pytest.approx(way, abs=0.1) and after.pulls == []
@@ -205,5 +256,7 @@ def test_carried_flaws_that_the_edge_runs_through_end_there() -> None:
     before = known_side()
     onto = looking_over.begun("side", np.asarray(box(0, 0, 600, 900).exterior.coords)[:-1])
     after = carried(before, onto, Fit((1.0, 0.0, 0.0, 1.0, 0.0, 0.0), 1.0, 0.0))
-    assert [f.id for f in after.flaws] == ["c1"] and max(p[0] for p in after.flaws[0].outline) == pytest.approx(600)
+    assert [f.id for f in after.flaws] == ["c1"] and max(
+        p[0] for p in after.flaws[0].outline
+    ) == pytest.approx(600)
     assert after.pulls == [] and after.readings == []

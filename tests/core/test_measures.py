@@ -59,9 +59,17 @@ def test_a_lay_in_figures() -> None:
     found = measure(job(), at((0, 0), (100, 0), (300, 200)))
     (hide,) = found.per_hide
     assert (found.placed, found.wanted, found.hides_used, found.splits, found.fillers) == (3, 10, 1, 0, 0)
-    assert found.placed_m2 == pytest.approx(0.03) and found.usable_m2 == pytest.approx(0.5) and found.fill == pytest.approx(0.06)
+    assert (
+        found.placed_m2 == pytest.approx(0.03)
+        and found.usable_m2 == pytest.approx(0.5)
+        and found.fill == pytest.approx(0.06)
+    )
     # Pieces reach to 400 mm; the neck end from there on, 0.3 m2, goes back to the rack.
-    assert (hide.remnant_end, hide.remnant_m2, hide.used_m2) == ("neck", pytest.approx(0.3), pytest.approx(0.2))
+    assert (hide.remnant_end, hide.remnant_m2, hide.used_m2) == (
+        "neck",
+        pytest.approx(0.3),
+        pytest.approx(0.2),
+    )
     assert found.cost == pytest.approx(0.2 * 80) and found.yield_of_used == pytest.approx(0.15)
 
 
@@ -78,14 +86,26 @@ def test_the_larger_end_is_the_remnant_and_a_small_one_is_none() -> None:
 
 def test_an_empty_hide_costs_nothing_and_divides_nothing_by_nothing() -> None:
     found = measure(job(), Lay(()))
-    assert (found.cost, found.used_m2, found.yield_of_used, found.hides_used, found.placed) == (0.0, 0.0, 0.0, 0, 0)
+    assert (found.cost, found.used_m2, found.yield_of_used, found.hides_used, found.placed) == (
+        0.0,
+        0.0,
+        0.0,
+        0,
+        0,
+    )
     assert worth(job(), found) == 0.0
 
 
 def test_sets_count_whole_ones_only() -> None:
-    top, leg = tile("top", set_name="stool", quantity=4), tile("leg", 50, 20, set_name="stool", per_set=3, quantity=12)
+    top, leg = (
+        tile("top", set_name="stool", quantity=4),
+        tile("leg", 50, 20, set_name="stool", per_set=3, quantity=12),
+    )
     asked = job(top, leg, objective="sets")
-    two = Lay(at((0, 0), (100, 0), (200, 0), piece="top").placements + at(*[(x, 300.0) for x in range(0, 400, 50)], piece="leg").placements)
+    two = Lay(
+        at((0, 0), (100, 0), (200, 0), piece="top").placements
+        + at(*[(x, 300.0) for x in range(0, 400, 50)], piece="leg").placements
+    )
     assert measure(asked, two).sets == {"stool": 2}, "eight legs make two stools, whatever the tops"
     assert worth(asked, measure(asked, two)) == pytest.approx(2 + measure(asked, two).fill)
     lost = Lay(two.placements[:3])
@@ -109,7 +129,12 @@ def test_a_roll_is_paid_for_as_far_as_it_is_used() -> None:
     asked = job(hides=(roll,), objective="order")
     found = measure(asked, at((0, 20), (600, 20), hide="R"))
     (hide,) = found.per_hide
-    assert (hide.length_mm, hide.used_m2, hide.cost, hide.remnant_end) == (pytest.approx(700), pytest.approx(0.63), pytest.approx(0.63 * 12), "none")
+    assert (hide.length_mm, hide.used_m2, hide.cost, hide.remnant_end) == (
+        pytest.approx(700),
+        pytest.approx(0.63),
+        pytest.approx(0.63 * 12),
+        "none",
+    )
     assert hide.usable_m2 == pytest.approx(0.701 * 0.88, rel=1e-3)
     shorter = measure(asked, at((0, 20), (100, 20), hide="R"))
     assert worth(asked, shorter) > worth(asked, found)
@@ -117,7 +142,9 @@ def test_a_roll_is_paid_for_as_far_as_it_is_used() -> None:
 
 def test_an_order_is_better_with_more_pieces_first_then_for_less_money() -> None:
     asked = job(objective="order")
-    few, many, spread = (worth(asked, measure(asked, lay)) for lay in (at((0, 0)), at((0, 0), (100, 0)), at((0, 0), (800, 0))))
+    few, many, spread = (
+        worth(asked, measure(asked, lay)) for lay in (at((0, 0)), at((0, 0), (100, 0)), at((0, 0), (800, 0)))
+    )
     assert many > spread > few
     dearer = job(hides=(BOARD, replace(BOARD, id="H2", cost_per_m2=200.0)), objective="order")
     cheap, dear = (worth(dearer, measure(dearer, at((0, 0), hide=h))) for h in ("H", "H2"))
@@ -129,24 +156,44 @@ def test_leather_bought_for_nothing_divides_nothing() -> None:
     assert worth(asked, measure(asked, at((0, 0)))) == 1.0
 
 
-@given(st.lists(st.tuples(st.integers(0, 8), st.integers(0, 3)), unique=True, min_size=1, max_size=12), st.floats(0, 40))
+@given(
+    st.lists(st.tuples(st.integers(0, 8), st.integers(0, 3)), unique=True, min_size=1, max_size=12),
+    st.floats(0, 40),
+)
 def test_where_the_leather_went_adds_up_on_any_lay(cells: list[tuple[int, int]], margin: float) -> None:
     hide = replace(
-        BOARD, edge_margin_mm=margin, zones=(Zone(ring(0, 0, 1000, 300), 1, 90.0), Zone(ring(200, 100, 600, 480), 3, 45.0)), flaws=(Flaw("hole", 3, ring(420, 220, 470, 260)),)
+        BOARD,
+        edge_margin_mm=margin,
+        zones=(Zone(ring(0, 0, 1000, 300), 1, 90.0), Zone(ring(200, 100, 600, 480), 3, 45.0)),
+        flaws=(Flaw("hole", 3, ring(420, 220, 470, 260)),),
     )
     lay = at(*[(50 + 100.0 * i, 40 + 100.0 * j) for i, j in cells])
     found = account(job(hides=(hide,)), lay, hide)
     assert found.whole_m2 == pytest.approx(0.5)
-    assert found.edge_m2 + found.unsound_m2 + sum(c.usable_m2 for c in found.classes) == pytest.approx(found.whole_m2, abs=2e-4)
+    assert found.edge_m2 + found.unsound_m2 + sum(c.usable_m2 for c in found.classes) == pytest.approx(
+        found.whole_m2, abs=2e-4
+    )
     assert all(0 <= c.placed_m2 <= c.usable_m2 + 1e-9 for c in found.classes)
     usable = hide.usable
-    under = sum(Polygon(ring(50 + 100 * i, 40 + 100 * j, 150 + 100 * i, 140 + 100 * j)).intersection(usable).area for i, j in cells) / 1e6
+    under = (
+        sum(
+            Polygon(ring(50 + 100 * i, 40 + 100 * j, 150 + 100 * i, 140 + 100 * j)).intersection(usable).area
+            for i, j in cells
+        )
+        / 1e6
+    )
     assert sum(c.placed_m2 for c in found.classes) == pytest.approx(under, abs=2e-4)
 
 
 @settings(max_examples=60)
-@given(st.lists(st.tuples(st.floats(0, 1000), st.floats(0, 500)), min_size=3, max_size=9), st.floats(0, 1000), st.floats(0, 1000))
-def test_what_a_hide_costs_by_how_far_pieces_reach_is_what_is_measured(points: list[tuple[float, float]], a: float, b: float) -> None:
+@given(
+    st.lists(st.tuples(st.floats(0, 1000), st.floats(0, 500)), min_size=3, max_size=9),
+    st.floats(0, 1000),
+    st.floats(0, 1000),
+)
+def test_what_a_hide_costs_by_how_far_pieces_reach_is_what_is_measured(
+    points: list[tuple[float, float]], a: float, b: float
+) -> None:
     hull = Polygon(points).convex_hull
     if hull.geom_type != "Polygon" or hull.area < 5_000:
         return
@@ -166,8 +213,13 @@ def test_where_more_pieces_cost_nothing() -> None:
     cut = Cut(_Sheet(BOARD))  # type: ignore[arg-type]
     assert cut.cost(None) == 0.0 and cut.free_span(None) is None
     assert cut.cost((0, 400)) == pytest.approx(80 * 0.2) and cut.free_span((0, 400)) == (EVERYWHERE[0], 400)
-    assert cut.cost((600, 1000)) == pytest.approx(80 * 0.2) and cut.free_span((600, 1000)) == (600, EVERYWHERE[1])
-    assert cut.cost((350, 650)) == pytest.approx(80 * 0.5) and cut.free_span((350, 650)) == EVERYWHERE, "neither end is worth racking"
+    assert cut.cost((600, 1000)) == pytest.approx(80 * 0.2) and cut.free_span((600, 1000)) == (
+        600,
+        EVERYWHERE[1],
+    )
+    assert cut.cost((350, 650)) == pytest.approx(80 * 0.5) and cut.free_span((350, 650)) == EVERYWHERE, (
+        "neither end is worth racking"
+    )
     tail, neck = cut.racked_at()
     assert (tail, neck) == (pytest.approx(400), pytest.approx(600))
 
@@ -190,9 +242,20 @@ def test_a_lay_again_keeps_what_is_pinned_and_what_lies_elsewhere() -> None:
 @pytest.mark.parametrize(
     ("changed", "words"),
     [
-        ({"pieces": [jobs.piece("a", jobs.rectangle(20, 20), 1), jobs.piece("a", jobs.rectangle(20, 20), 1)]}, "called a"),
+        (
+            {
+                "pieces": [
+                    jobs.piece("a", jobs.rectangle(20, 20), 1),
+                    jobs.piece("a", jobs.rectangle(20, 20), 1),
+                ]
+            },
+            "called a",
+        ),
         ({"pieces": [jobs.piece("a", jobs.rectangle(20, 20), 0)]}, "every quantity"),
-        ({"pieces": [jobs.piece(f"p{n}", jobs.rectangle(20, 20), MOST_COPIES // 2) for n in range(3)]}, f"asks for {MOST_COPIES // 2 * 3} pieces"),
+        (
+            {"pieces": [jobs.piece(f"p{n}", jobs.rectangle(20, 20), MOST_COPIES // 2) for n in range(3)]},
+            f"asks for {MOST_COPIES // 2 * 3} pieces",
+        ),
         ({"match_sets": ["stool"]}, "no piece belongs to"),
         ({"hides": [jobs.side(edge_margin=900.0)]}, "no usable leather"),
         ({"hides": [jobs.side(), jobs.side()]}, "same id"),
@@ -226,7 +289,8 @@ def test_sizes_are_asked_about_once_they_are_beyond_any_hide() -> None:
 @given(st.floats(20, 900), st.floats(20, 400), st.integers(1, 60), st.floats(450, 1600))
 def test_a_roll_is_always_long_enough(length: float, width: float, quantity: int, roll: float) -> None:
     piece = tile(length=length, width=width, quantity=quantity)
-    # In rows across the roll, each a piece deep: the plainest lay there is, and never longer than the length given.
+    # In rows across the roll, each a piece deep: the plainest lay there is, and never longer than the length
+    # given.
     across = max(1, int(roll // width))
     rows = -(-quantity // across)
     assert roll_length_mm([piece], roll) >= rows * length or width > roll / 2

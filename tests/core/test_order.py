@@ -28,15 +28,31 @@ def test_a_batch_needs_each_material_of_its_articles() -> None:
     assert needs[STRAP].pieces == 6
     assert needs[STRAP].area_m2 == pytest.approx(6 * YARD["camp-chair"].pieces[2].pattern.area_mm2 / 1e6)
     body = {p.id: p for p in pieces_of_batch(lines, BODY)}
-    assert body["camp-chair/washer"].quantity == 24 and body["camp-chair/washer"].per_set == 8 and body["camp-chair/washer"].set_name == "camp-chair"
+    assert (
+        body["camp-chair/washer"].quantity == 24
+        and body["camp-chair/washer"].per_set == 8
+        and body["camp-chair/washer"].set_name == "camp-chair"
+    )
     assert body["stove-mitt/mitt-back"].quantity == 4 and body["stove-mitt/mitt-back"].pair
     assert pieces_of_batch([Line(YARD["camp-chair"], 0)], BODY) == ()
 
 
 def test_a_job_takes_only_its_material_and_the_sets_it_has() -> None:
     hide = sides.side("F-1", 5, 2200, 1000, 90.0, (3, 2, 1))
-    job = job_for("B-1", [Line(YARD["tripod-stool"], 2)], BODY, [hide], Policy(), "order", ["tripod-stool", "camp-chair"])
-    assert {p.id.split("/")[1] for p in job.pieces} == {"seat", "leg-cap", "rivet-tab"} and job.match_sets == ("tripod-stool",)
+    job = job_for(
+        "B-1",
+        [Line(YARD["tripod-stool"], 2)],
+        BODY,
+        [hide],
+        Policy(),
+        "order",
+        ["tripod-stool", "camp-chair"],
+    )
+    assert {p.id.split("/")[1] for p in job.pieces} == {
+        "seat",
+        "leg-cap",
+        "rivet-tab",
+    } and job.match_sets == ("tripod-stool",)
     with pytest.raises(BadJob, match=r"cuts nothing from felt .*body leather, strap leather"):
         job_for("B-1", [Line(YARD["tripod-stool"], 2)], "felt", [hide], Policy(), "order")
     with pytest.raises(BadJob, match="no body leather is chosen"):
@@ -66,7 +82,9 @@ def test_the_demo_leather_is_believable_and_the_same_each_time() -> None:
         hide, again = (sides.side("F", seed, 2250, 1040, 90.0, (8, 6, 3), 2.3) for _ in range(2))
         assert np.array_equal(hide.outline, again.outline) and hide.region.is_valid
         assert 1.5e6 < hide.region.area < 2.3e6
-        assert abs(hide.outline[:, 1].min()) < 1e-9 and np.ptp(hide.outline[:, 0]) == pytest.approx(2250, rel=0.05)
+        assert abs(hide.outline[:, 1].min()) < 1e-9 and np.ptp(hide.outline[:, 0]) == pytest.approx(
+            2250, rel=0.05
+        )
         assert {f.kind for f in hide.flaws} <= set(FLAW_KINDS)
         assert all(hide.region.covers(Polygon(f.outline)) for f in hide.flaws)
         assert [sum(f.severity == s for f in hide.flaws) for s in (1, 2, 3)] == [8, 6, 3]
@@ -79,7 +97,9 @@ def test_the_demo_leather_is_believable_and_the_same_each_time() -> None:
 
 
 def test_the_demo_pieces_are_whole_and_named_apart() -> None:
-    assert [len({p.pattern.id for p in a.pieces}) for a in YARD.values()] == [len(a.pieces) for a in YARD.values()]
+    assert [len({p.pattern.id for p in a.pieces}) for a in YARD.values()] == [
+        len(a.pieces) for a in YARD.values()
+    ]
     for article in YARD.values():
         for piece in article.pieces:
             check_piece(piece.pattern)
@@ -105,11 +125,21 @@ def test_a_name_is_written_inside_the_piece_where_it_is_wide() -> None:
         ({"max_tightness": 1, "show_limit": 0}, ("tight leather only", "clean show face", "any way round")),
         (
             {"max_tightness": 2, "show_limit": 1, "hidden": (SQUARE / 2,)},
-            ("firm leather or tighter", "show face bears surface marks, marks allowed in its hidden areas", "any way round"),
+            (
+                "firm leather or tighter",
+                "show face bears surface marks, marks allowed in its hidden areas",
+                "any way round",
+            ),
         ),
         (
             {"grain": Grain(0, 5, False), "pair": True, "thickness_mm": (2.0, 2.5)},
-            ("any leather", "bears any sound mark", "grain within 5 degrees, one way only", "2 to 2.5 mm thick", "a pair: half of them mirrored"),
+            (
+                "any leather",
+                "bears any sound mark",
+                "grain within 5 degrees, one way only",
+                "2 to 2.5 mm thick",
+                "a pair: half of them mirrored",
+            ),
         ),
     ],
 )

@@ -19,7 +19,16 @@ from fairlay.core.pattern.contour import contour_of, flatten, mirrored_over, mov
 from fairlay.core.pattern.edges import XY
 from fairlay.core.pattern.half import unfold
 from fairlay.core.pattern.stitching import lay_out
-from fairlay.core.shapes.rings import as_points, clean_ring, common, pieces_of, region, rings_of, simple_ring, union
+from fairlay.core.shapes.rings import (
+    as_points,
+    clean_ring,
+    common,
+    pieces_of,
+    region,
+    rings_of,
+    simple_ring,
+    union,
+)
 from fairlay.core.tolerances import FLATTEN_MM
 
 lengths = st.floats(40, 900)
@@ -35,7 +44,10 @@ def test_a_rectangle_is_as_large_as_asked(length: float, width: float, share: fl
     ring = flatten(draw("rectangle", {"length": length, "width": width, "radius": radius}).contour)
     assert np.ptp(ring, axis=0) == pytest.approx([length, width], abs=0.02)
     # Chords stand off their arcs by FLATTEN_MM at most, and nodes are written to a thousandth of a mm.
-    assert area(ring) == pytest.approx(length * width - (4 - np.pi) * radius**2, abs=2 * np.pi * radius * FLATTEN_MM + 0.001 * (length + width))
+    assert area(ring) == pytest.approx(
+        length * width - (4 - np.pi) * radius**2,
+        abs=2 * np.pi * radius * FLATTEN_MM + 0.001 * (length + width),
+    )
 
 
 @given(st.floats(20, 800))
@@ -46,8 +58,12 @@ def test_a_disc_is_round(across: float) -> None:
 
 
 @given(st.floats(60, 600), st.floats(0.2, 0.8), st.floats(-400, 400), st.floats(-400, 400), st.floats(0, 360))
-def test_moving_turning_and_mirroring_keep_an_area(length: float, share: float, dx: float, dy: float, turn: float) -> None:
-    contour = draw("lens", {"length": length, "width": length * share * 0.8, "blunt": length * share * 0.1}).contour
+def test_moving_turning_and_mirroring_keep_an_area(
+    length: float, share: float, dx: float, dy: float, turn: float
+) -> None:
+    contour = draw(
+        "lens", {"length": length, "width": length * share * 0.8, "blunt": length * share * 0.1}
+    ).contour
     own = area(flatten(contour))
     off = 2 * Polygon(flatten(contour)).length * FLATTEN_MM
     assert area(flatten(moved(contour, dx, dy))) == pytest.approx(own, rel=1e-4)
@@ -69,8 +85,14 @@ def test_a_half_unfolds_to_twice_itself(fold: float, width: float, lean: float) 
     assert bool(whole.says) is bool(abs(off) > 1.0)
 
 
-@given(st.lists(st.tuples(st.floats(0, 600), st.floats(0, 600)), min_size=2, max_size=5, unique=True), st.floats(2, 8), st.sampled_from(["nearest", "ease", "pitch"]))
-def test_stitch_holes_lie_on_their_line_from_end_to_end(points: list[tuple[float, float]], pitch: float, spacing: str) -> None:
+@given(
+    st.lists(st.tuples(st.floats(0, 600), st.floats(0, 600)), min_size=2, max_size=5, unique=True),
+    st.floats(2, 8),
+    st.sampled_from(["nearest", "ease", "pitch"]),
+)
+def test_stitch_holes_lie_on_their_line_from_end_to_end(
+    points: list[tuple[float, float]], pitch: float, spacing: str
+) -> None:
     line = np.array(points)
     if LineString(line).length < 3 * pitch or np.hypot(*np.diff(line, axis=0).T).min() < 20:
         return
@@ -78,7 +100,9 @@ def test_stitch_holes_lie_on_their_line_from_end_to_end(points: list[tuple[float
     assert LineString(line).buffer(1e-6).covers(LineString(found.holes)) or len(points) > 2
     assert all(LineString(line).distance(Point(*h)) < 1e-6 for h in found.holes)
     assert np.hypot(*(found.holes[0] - line[0])) < 1e-6 and np.hypot(*(found.holes[-1] - line[-1])) < 1e-6
-    assert found.stitches == len(found.holes) - 1 and found.run_mm == pytest.approx(LineString(line).length, abs=0.01)
+    assert found.stitches == len(found.holes) - 1 and found.run_mm == pytest.approx(
+        LineString(line).length, abs=0.01
+    )
     assert sum(leg.length_mm for leg in found.legs) == pytest.approx(found.run_mm, abs=0.1)
     assert pitch * 0.9 - 5e-4 <= found.nearest_pitch_mm <= pitch * 1.1 + 5e-4, "it is told to a thousandth"
 
@@ -92,21 +116,42 @@ def ring_of(x: float, y: float, w: float, h: float) -> np.ndarray:
 
 
 @settings(max_examples=40)
-@given(st.lists(st.tuples(boxes, st.integers(1, 4), st.floats(0, 180)), max_size=5), st.floats(0, 30), st.lists(st.tuples(boxes, st.integers(1, 3)), max_size=4))
+@given(
+    st.lists(st.tuples(boxes, st.integers(1, 4), st.floats(0, 180)), max_size=5),
+    st.floats(0, 30),
+    st.lists(st.tuples(boxes, st.integers(1, 3)), max_size=4),
+)
 def test_the_leather_is_accounted_for_whole(
-    zones: list[tuple[tuple[float, float, float, float], int, float]], margin: float, flaws: list[tuple[tuple[float, float, float, float], int]]
+    zones: list[tuple[tuple[float, float, float, float], int, float]],
+    margin: float,
+    flaws: list[tuple[tuple[float, float, float, float], int]],
 ) -> None:
-    hide = Hide("x", "side", SHEET, edge_margin_mm=margin, zones=tuple(Zone(ring_of(*b), t, s) for b, t, s in zones), flaws=tuple(Flaw("scar", s, ring_of(*b)) for b, s in flaws))
+    hide = Hide(
+        "x",
+        "side",
+        SHEET,
+        edge_margin_mm=margin,
+        zones=tuple(Zone(ring_of(*b), t, s) for b, t, s in zones),
+        flaws=tuple(Flaw("scar", s, ring_of(*b)) for b, s in flaws),
+    )
     found = account(Job("", (hide,), ()), Lay(()), hide)
     assert found.whole_m2 == pytest.approx(0.6)
     assert found.edge_m2 + found.unsound_m2 + hide.usable.area / 1e6 == pytest.approx(0.6, abs=1e-9)
     assert sum(c.usable_m2 for c in found.classes) == pytest.approx(hide.usable.area / 1e6, abs=5e-4)
     assert all(c.placed_m2 == 0 for c in found.classes)
-    assert sum(shown.area for _, shown in hide.zone_regions) == pytest.approx(union(Polygon(z.outline) for z in hide.zones).area)
+    assert sum(shown.area for _, shown in hide.zone_regions) == pytest.approx(
+        union(Polygon(z.outline) for z in hide.zones).area
+    )
 
 
-@given(st.lists(st.tuples(boxes, st.integers(1, 4)), min_size=1, max_size=5), st.floats(5, 995), st.floats(5, 595))
-def test_the_topmost_zone_tells_the_way(zones: list[tuple[tuple[float, float, float, float], int]], x: float, y: float) -> None:
+@given(
+    st.lists(st.tuples(boxes, st.integers(1, 4)), min_size=1, max_size=5),
+    st.floats(5, 995),
+    st.floats(5, 595),
+)
+def test_the_topmost_zone_tells_the_way(
+    zones: list[tuple[tuple[float, float, float, float], int]], x: float, y: float
+) -> None:
     made = tuple(Zone(ring_of(*b), t, 10.0 * k) for k, (b, t) in enumerate(zones))
     hide = Hide("x", "side", SHEET, backbone_deg=77.0, zones=made)
     point = Point(x, y)
@@ -121,10 +166,13 @@ def test_the_topmost_zone_tells_the_way(zones: list[tuple[tuple[float, float, fl
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"kind": "pelt"}, "kind 'pelt'"), ({"zones": (Zone(SHEET, 5),)}, "tightness 5"), ({"flaws": (Flaw("scar", 0, SHEET),)}, "severity 0"),
-        ({"thickness": (Reading(0, 0, 22.0),)}, "22.0 mm"), ({"edge_margin_mm": -1.0}, "edge margin"),
+        ({"kind": "pelt"}, "kind 'pelt'"),
+        ({"zones": (Zone(SHEET, 5),)}, "tightness 5"),
+        ({"flaws": (Flaw("scar", 0, SHEET),)}, "severity 0"),
+        ({"thickness": (Reading(0, 0, 22.0),)}, "22.0 mm"),
+        ({"edge_margin_mm": -1.0}, "edge margin"),
     ],
-)  # fmt: skip
+)
 def test_a_hide_that_makes_no_sense_is_refused(change: dict[str, object], words: str) -> None:
     with pytest.raises(BadHide, match=words):
         check_hide(Hide(**{"id": "x", "kind": "side", "outline": SHEET, **change}))  # type: ignore[arg-type]  # the hide's own fields
@@ -170,6 +218,12 @@ def test_leather_that_only_touches_is_none_in_common() -> None:
 
 
 def test_a_flaw_along_the_border_of_a_zone_is_accounted_for() -> None:
-    hide = Hide("x", "side", SHEET, zones=(Zone(ring_of(0, 0, 23, 34), 1),), flaws=(Flaw("hole", 3, ring_of(0, 0, 20, 34)),))
+    hide = Hide(
+        "x",
+        "side",
+        SHEET,
+        zones=(Zone(ring_of(0, 0, 23, 34), 1),),
+        flaws=(Flaw("hole", 3, ring_of(0, 0, 20, 34)),),
+    )
     found = account(Job("", (hide,), ()), Lay(()), hide)
     assert next(c.usable_m2 for c in found.classes if c.tightness == 1) == pytest.approx(3 * 34 / 1e6)

@@ -13,7 +13,18 @@ from shapely.geometry import Point, Polygon
 from fairlay.core.errors import BadHide
 from fairlay.core.formats.exchange import HideRecord, hide_values, read_hide
 from fairlay.core.leather import Hide, Zone
-from fairlay.core.leather.pull import REACH_MM, USUAL_LIMITS, PullTest, check_limits, check_pull, class_of, corrected_map, correction, doubted_pulls, grade_of
+from fairlay.core.leather.pull import (
+    REACH_MM,
+    USUAL_LIMITS,
+    PullTest,
+    check_limits,
+    check_pull,
+    class_of,
+    corrected_map,
+    correction,
+    doubted_pulls,
+    grade_of,
+)
 from fairlay.core.leather.usual_map import usual_map
 from fairlay.core.leather.usual_outline import usual_outline
 
@@ -32,7 +43,9 @@ def class_on(zones: tuple[Zone, ...], x: float, y: float, ring: np.ndarray = RIN
     return next(z.tightness for z, shown in hide.zone_regions if shown.intersects(Point(x, y)))
 
 
-@pytest.mark.parametrize(("give", "tightness"), [(0, 1), (2.0, 1), (2.01, 2), (4.0, 2), (4.5, 3), (7.0, 3), (7.1, 4), (30, 4)])
+@pytest.mark.parametrize(
+    ("give", "tightness"), [(0, 1), (2.0, 1), (2.01, 2), (4.0, 2), (4.5, 3), (7.0, 3), (7.1, 4), (30, 4)]
+)
 def test_give_tells_the_class(give: float, tightness: int) -> None:
     assert class_of(give) == tightness
     assert math.ceil(float(grade_of(np.array([max(give, 0.01)]))[0]) - 1e-9) == tightness
@@ -48,20 +61,32 @@ def test_limits_that_do_not_rise_are_refused(limits: tuple[float, ...]) -> None:
         check_limits(limits)
 
 
-@pytest.mark.parametrize(("along", "across", "between"), [(-1, 2, None), (2, 41, None), (2, 3, -0.1), (math.nan, 2, None)])
+@pytest.mark.parametrize(
+    ("along", "across", "between"), [(-1, 2, None), (2, 41, None), (2, 3, -0.1), (math.nan, 2, None)]
+)
 def test_give_that_no_leather_has_is_refused(along: float, across: float, between: float | None) -> None:
     with pytest.raises(BadHide, match="a give of"):
         check_pull(at(0, 0, along, across, between_mm=between))
 
 
-@pytest.mark.parametrize(("along", "across", "deg", "way"), [(1, 3, 0, 0), (3, 1, 0, 90), (1, 3, 30, 30), (3, 1, 120, 30), (2, 2.3, 0, None), (2, 2, 45, None)])
+@pytest.mark.parametrize(
+    ("along", "across", "deg", "way"),
+    [(1, 3, 0, 0), (3, 1, 0, 90), (1, 3, 30, 30), (3, 1, 120, 30), (2, 2.3, 0, None), (2, 2, 45, None)],
+)
 def test_the_way_that_gives_least_is_told(along: float, across: float, deg: float, way: float | None) -> None:
     found = at(0, 0, along, across, deg=deg).least_stretch_deg
     assert found == way if way is None else found == pytest.approx(way)
 
 
-@given(middle=st.floats(2, 8), swing=st.floats(0.5, 2), most=st.floats(0, 180, exclude_max=True), deg=st.floats(0, 90))
-def test_three_readings_tell_the_way_at_any_angle(middle: float, swing: float, most: float, deg: float) -> None:
+@given(
+    middle=st.floats(2, 8),
+    swing=st.floats(0.5, 2),
+    most=st.floats(0, 180, exclude_max=True),
+    deg=st.floats(0, 90),
+)
+def test_three_readings_tell_the_way_at_any_angle(
+    middle: float, swing: float, most: float, deg: float
+) -> None:
     def give(way: float) -> float:
         return middle + swing * math.cos(2 * math.radians(way - most))
 
@@ -82,9 +107,13 @@ def test_a_test_that_agrees_changes_nothing() -> None:
         assert class_on(zones, px, py) == class_on(GUESS, px, py)
 
 
-@pytest.mark.parametrize(("along", "across", "tightness"), [(1, 1.5, 1), (1, 3.5, 2), (5, 6.5, 3), (6, 12, 4)])
+@pytest.mark.parametrize(
+    ("along", "across", "tightness"), [(1, 1.5, 1), (1, 3.5, 2), (5, 6.5, 3), (6, 12, 4)]
+)
 @pytest.mark.parametrize("place", [(600.0, 200.0), (1500.0, 200.0), (1000.0, 700.0)])
-def test_leather_is_of_the_class_that_was_tested(along: float, across: float, tightness: int, place: tuple[float, float]) -> None:
+def test_leather_is_of_the_class_that_was_tested(
+    along: float, across: float, tightness: int, place: tuple[float, float]
+) -> None:
     zones = corrected_map(RING, (), GUESS, [at(*place, along, across)])
     assert class_on(zones, *place) == tightness
 
@@ -109,19 +138,30 @@ def test_a_correction_never_leaves_what_was_read(tests: list[tuple[float, float,
 def test_a_corrected_map_can_be_written_read_and_covers_the_hide(seed: int) -> None:
     rng = np.random.default_rng(seed)
     leather = Polygon(RING)
-    spots = [p for p in rng.uniform(RING.min(axis=0), RING.max(axis=0), (7, 2)) if leather.contains(Point(*p))]
+    spots = [
+        p for p in rng.uniform(RING.min(axis=0), RING.max(axis=0), (7, 2)) if leather.contains(Point(*p))
+    ]
     pulls = [
-        at(float(x), float(y), float(rng.uniform(0, 10)), float(rng.uniform(0, 10)), f"p{i}", between_mm=float(rng.uniform(0, 10)) if i % 2 else None)
+        at(
+            float(x),
+            float(y),
+            float(rng.uniform(0, 10)),
+            float(rng.uniform(0, 10)),
+            f"p{i}",
+            between_mm=float(rng.uniform(0, 10)) if i % 2 else None,
+        )
         for i, (x, y) in enumerate(spots)
     ]
     hide = Hide("x", "side", RING, zones=corrected_map(RING, (), GUESS, pulls))
     read = read_hide(HideRecord.model_validate(hide_values(hide)))
-    assert sum(shown.intersection(read.region).area for _, shown in read.zone_regions) == pytest.approx(read.region.area, rel=1e-6)
+    assert sum(shown.intersection(read.region).area for _, shown in read.zone_regions) == pytest.approx(
+        read.region.area, rel=1e-6
+    )
     for p in pulls:
         near = Point(p.x, p.y).buffer(4.0)
-        assert any(z.tightness == class_of(p.give_mm) for z, shown in read.zone_regions if shown.intersects(near)) or any(
-            Point(o.x, o.y).distance(Point(p.x, p.y)) < 60 for o in pulls if o is not p
-        )
+        assert any(
+            z.tightness == class_of(p.give_mm) for z, shown in read.zone_regions if shown.intersects(near)
+        ) or any(Point(o.x, o.y).distance(Point(p.x, p.y)) < 60 for o in pulls if o is not p)
 
 
 def test_the_line_of_least_stretch_is_the_nearest_tests_own() -> None:

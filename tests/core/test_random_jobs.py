@@ -1,4 +1,6 @@
-"""Jobs grown at random, with every kind of hide, flaw, need and objective: every lay of every one is refereed."""
+"""Jobs grown at random, with every kind of hide, flaw, need and objective: every lay of every one is
+refereed.
+"""
 
 from __future__ import annotations
 
@@ -25,29 +27,61 @@ SLOW = [HealthCheck.too_slow, HealthCheck.data_too_large]
 
 def blob(rng: np.random.Generator, x: float, y: float, reach: float, points: int) -> list[list[float]]:
     """A wandering outline about a point."""
-    turns = np.linspace(0, 2 * math.pi, points, endpoint=False) + rng.uniform(0, 0.6 * math.pi / points, points)
+    turns = np.linspace(0, 2 * math.pi, points, endpoint=False) + rng.uniform(
+        0, 0.6 * math.pi / points, points
+    )
     radii = reach * rng.uniform(0.6, 1.0, points)
-    return [[round(x + r * math.cos(t), 2), round(y + r * math.sin(t), 2)] for r, t in zip(radii, turns, strict=True)]
+    return [
+        [round(x + r * math.cos(t), 2), round(y + r * math.sin(t), 2)]
+        for r, t in zip(radii, turns, strict=True)
+    ]
 
 
 def hide(rng: np.random.Generator, number: int) -> dict[str, Any]:
-    """A hide about 900 by 420 mm, with zones over each other, flaws over the edge and over each other, and thickness."""
+    """A hide about 900 by 420 mm, with zones over each other, flaws over the edge and over each other, and
+    thickness.
+    """
     turns = np.linspace(0, 2 * math.pi, 16, endpoint=False)
-    outline = [[round(450 + 450 * math.cos(t) * rng.uniform(0.85, 1.0), 2), round(210 + 210 * math.sin(t) * rng.uniform(0.85, 1.0), 2)] for t in turns]
+    outline = [
+        [
+            round(450 + 450 * math.cos(t) * rng.uniform(0.85, 1.0), 2),
+            round(210 + 210 * math.sin(t) * rng.uniform(0.85, 1.0), 2),
+        ]
+        for t in turns
+    ]
     return {
-        "id": f"Q-{number}", "kind": str(rng.choice(["side", "shoulder", "offcut"])), "outline": outline, "backbone_deg": float(rng.choice([0.0, 12.0])),
-        "edge_margin": float(rng.choice([0.0, 4.0])), "cost_per_m2": float(rng.uniform(60, 120)),
+        "id": f"Q-{number}",
+        "kind": str(rng.choice(["side", "shoulder", "offcut"])),
+        "outline": outline,
+        "backbone_deg": float(rng.choice([0.0, 12.0])),
+        "edge_margin": float(rng.choice([0.0, 4.0])),
+        "cost_per_m2": float(rng.uniform(60, 120)),
         "holes": [blob(rng, 700, 200, 18, 7)] if rng.random() < 0.4 else [],
         "zones": [
-            {"outline": blob(rng, rng.uniform(100, 800), rng.uniform(50, 380), rng.uniform(100, 350), 9), "tightness": int(rng.integers(1, 5)), "stretch_deg": float(rng.choice([90.0, 70.0, 120.0]))}
+            {
+                "outline": blob(rng, rng.uniform(100, 800), rng.uniform(50, 380), rng.uniform(100, 350), 9),
+                "tightness": int(rng.integers(1, 5)),
+                "stretch_deg": float(rng.choice([90.0, 70.0, 120.0])),
+            }
             for _ in range(int(rng.integers(0, 4)))
         ],
         "flaws": [
-            {"kind": "scar", "severity": int(rng.integers(1, 4)), "outline": blob(rng, rng.uniform(0, 900), rng.uniform(0, 420), rng.uniform(4, 30), 6)}
+            {
+                "kind": "scar",
+                "severity": int(rng.integers(1, 4)),
+                "outline": blob(rng, rng.uniform(0, 900), rng.uniform(0, 420), rng.uniform(4, 30), 6),
+            }
             for _ in range(int(rng.integers(0, 9)))
         ],
-        "thickness": [{"x": float(rng.uniform(0, 900)), "y": float(rng.uniform(0, 420)), "mm": round(float(rng.uniform(1.6, 3.0)), 2)} for _ in range(int(rng.integers(0, 5)))],
-    }  # fmt: skip
+        "thickness": [
+            {
+                "x": float(rng.uniform(0, 900)),
+                "y": float(rng.uniform(0, 420)),
+                "mm": round(float(rng.uniform(1.6, 3.0)), 2),
+            }
+            for _ in range(int(rng.integers(0, 5)))
+        ],
+    }
 
 
 def piece(rng: np.random.Generator, number: int) -> dict[str, Any]:
@@ -60,10 +94,19 @@ def piece(rng: np.random.Generator, number: int) -> dict[str, Any]:
         [[0, 0], [long, 0.3 * wide], [0.2 * long, wide]],
     ][int(rng.integers(4))]
     made = jobs.piece(
-        f"p{number}", outline, 2 * int(rng.integers(1, 5)), pair=bool(rng.random() < 0.3), show_limit=int(rng.integers(0, 3)), max_tightness=int(rng.integers(1, 5)),
-        grain={"axis_deg": float(rng.choice([0, 30, 90])), "tolerance_deg": float(rng.choice([0, 4, 15, 90, 180])), "reversible": bool(rng.random() < 0.7)},
+        f"p{number}",
+        outline,
+        2 * int(rng.integers(1, 5)),
+        pair=bool(rng.random() < 0.3),
+        show_limit=int(rng.integers(0, 3)),
+        max_tightness=int(rng.integers(1, 5)),
+        grain={
+            "axis_deg": float(rng.choice([0, 30, 90])),
+            "tolerance_deg": float(rng.choice([0, 4, 15, 90, 180])),
+            "reversible": bool(rng.random() < 0.7),
+        },
         value=float(rng.choice([1.0, 0.5, 2.0])),
-    )  # fmt: skip
+    )
     if rng.random() < 0.3:
         made["thickness_mm"] = [1.8, 2.8]
     if len(outline) == 4 and outline[1][1] == 0 and rng.random() < 0.6:
@@ -71,14 +114,28 @@ def piece(rng: np.random.Generator, number: int) -> dict[str, Any]:
         if rng.random() < 0.5:
             made["hidden"] = [[[0, 0], [third, 0], [third, wide], [0, wide]]]
         elif not made["pair"]:
-            made["splits"] = [{"id": "seam", "penalty_m2": 0.001, "parts": [{"id": k, "outline": jobs.rectangle(long / 2 + 5, wide)} for k in "ab"]}]
+            made["splits"] = [
+                {
+                    "id": "seam",
+                    "penalty_m2": 0.001,
+                    "parts": [{"id": k, "outline": jobs.rectangle(long / 2 + 5, wide)} for k in "ab"],
+                }
+            ]
     return made
 
 
 def grown(seed: int, hides: int, objective: str) -> dict[str, Any]:
     rng = np.random.default_rng(seed)
     pieces = [piece(rng, k) for k in range(int(rng.integers(2, 6)))]
-    pieces += [jobs.piece("tag", jobs.rectangle(24, 15), 6, filler=True, grain={"axis_deg": 0, "tolerance_deg": 180})] if rng.random() < 0.5 else []
+    pieces += (
+        [
+            jobs.piece(
+                "tag", jobs.rectangle(24, 15), 6, filler=True, grain={"axis_deg": 0, "tolerance_deg": 180}
+            )
+        ]
+        if rng.random() < 0.5
+        else []
+    )
     matched = []
     if objective != "fill":
         for p in pieces:
@@ -86,14 +143,29 @@ def grown(seed: int, hides: int, objective: str) -> dict[str, Any]:
                 p.update(set="kit", per_set=2)
         matched = ["kit"] if rng.random() < 0.6 and any(p.get("set") for p in pieces) else []
     return {
-        "format": "fairlay.job/1", "name": f"grown-{seed}", "gap": float(rng.choice([0.0, 1.0, 3.0])), "grain_school": str(rng.choice(["backbone", "local", "free"])),
-        "objective": objective, "seconds": 1.0, "seed": seed, "match_sets": matched, "hides": [hide(rng, k) for k in range(hides)], "pieces": pieces,
-    }  # fmt: skip
+        "format": "fairlay.job/1",
+        "name": f"grown-{seed}",
+        "gap": float(rng.choice([0.0, 1.0, 3.0])),
+        "grain_school": str(rng.choice(["backbone", "local", "free"])),
+        "objective": objective,
+        "seconds": 1.0,
+        "seed": seed,
+        "match_sets": matched,
+        "hides": [hide(rng, k) for k in range(hides)],
+        "pieces": pieces,
+    }
 
 
 @settings(max_examples=40, suppress_health_check=SLOW)
-@given(st.integers(0, 10**6), st.integers(1, 3), st.sampled_from(["fill", "sets", "order"]), st.sampled_from([1, 6]))
-def test_every_lay_of_a_job_grown_at_random_is_fair(seed: int, hides: int, objective: str, steps: int) -> None:
+@given(
+    st.integers(0, 10**6),
+    st.integers(1, 3),
+    st.sampled_from(["fill", "sets", "order"]),
+    st.sampled_from([1, 6]),
+)
+def test_every_lay_of_a_job_grown_at_random_is_fair(
+    seed: int, hides: int, objective: str, steps: int
+) -> None:
     asked = grown(seed, hides, objective)
     job = read_job(json.dumps(asked))
     ticks = itertools.count()
@@ -137,13 +209,19 @@ def test_a_table_only_offers_fair_places(seed: int) -> None:
             continue
         window = (x0 + 100.0, y0 + 50.0, x1 - 200.0, y1 - 50.0) if rng.random() < 0.4 else None
         within = (x0 + 150.0, x1 - 100.0) if rng.random() < 0.4 else None
-        spot = table.find(variant, 0, Wish(noise=5.0), rng, 4, within, bool(rng.random() < 0.5), window=window).take(np.empty((0, 2)))
+        spot = table.find(
+            variant, 0, Wish(noise=5.0), rng, 4, within, bool(rng.random() < 0.5), window=window
+        ).take(np.empty((0, 2)))
         if spot is None:
             continue
         counts[variant.index] -= 1
         turn = bank.turned(variant, spot.turn_deg)[2]
-        assert within is None or (spot.x + turn[0] >= within[0] - 12.0 and spot.x + turn[2] <= within[1] + 12.0)
-        assert window is None or (window[0] - 8 <= spot.x <= window[2] + 8 and window[1] - 8 <= spot.y <= window[3] + 8)
+        assert within is None or (
+            spot.x + turn[0] >= within[0] - 12.0 and spot.x + turn[2] <= within[1] + 12.0
+        )
+        assert window is None or (
+            window[0] - 8 <= spot.x <= window[2] + 8 and window[1] - 8 <= spot.y <= window[3] + 8
+        )
         n = 2 * counts[variant.index] + int(variant.mirrored) if variant.piece.pair else counts[variant.index]
         table.put(Lying(variant, n, spot))
     assert referee.broken(asked, write_lay(Lay(tuple(table.placements())))) == []
@@ -152,7 +230,18 @@ def test_a_table_only_offers_fair_places(seed: int) -> None:
 @pytest.mark.parametrize(("seed", "margin"), [(3, 12.0), (4, 0.0), (5, 12.0)])
 def test_rolls_grown_at_random(seed: int, margin: float) -> None:
     rng = np.random.default_rng(seed)
-    pieces = [{**piece(rng, k), "show_limit": 2, "max_tightness": 4, "thickness_mm": None, "value": 1.0, "splits": [], "hidden": []} for k in range(4)]
+    pieces = [
+        {
+            **piece(rng, k),
+            "show_limit": 2,
+            "max_tightness": 4,
+            "thickness_mm": None,
+            "value": 1.0,
+            "splits": [],
+            "hidden": [],
+        }
+        for k in range(4)
+    ]
     roll = {"id": "L-1", "kind": "roll", "width": 480.0, "edge_margin": margin, "cost_per_m2": 9.0}
     asked = jobs.everything(hides=[roll], pieces=pieces, objective="order", gap=float(rng.choice([0.0, 2.0])))
     job = read_job(json.dumps(asked))

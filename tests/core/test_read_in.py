@@ -60,26 +60,50 @@ def test_use_in_use_under_turns_and_mirrors() -> None:
 
 def test_a_file_without_units_asks_and_its_gaps_are_shown() -> None:
     own = drawing("bare_pixels.svg")
-    assert own.unit_mm is None and "does not say" in own.unit_says and [layer.name for layer in own.layers] == ["#ff0000", "#0000ff"]
+    assert (
+        own.unit_mm is None
+        and "does not say" in own.unit_says
+        and [layer.name for layer in own.layers] == ["#ff0000", "#0000ff"]
+    )
     out = found("bare_pixels.svg", 1.0, **{"#0000ff": "stitch"})
     (flap,) = out.pieces
-    assert size(flap) == pytest.approx((200.3, 100.4), abs=0.01) and [m.kind for m in flap.marks] == ["stitch"]
-    assert sorted((g.mm, g.closed) for g in out.gaps) == [(0.5, True), (0.6, True), (pytest.approx(122.07, abs=0.1), False)]
-    assert len(out.open_lines) == 1 and any("drawn twice" in n for n in out.notes) and any("2 gaps of up to 0.60 mm" in n for n in out.notes)
+    assert size(flap) == pytest.approx((200.3, 100.4), abs=0.01) and [m.kind for m in flap.marks] == [
+        "stitch"
+    ]
+    assert sorted((g.mm, g.closed) for g in out.gaps) == [
+        (0.5, True),
+        (0.6, True),
+        (pytest.approx(122.07, abs=0.1), False),
+    ]
+    assert (
+        len(out.open_lines) == 1
+        and any("drawn twice" in n for n in out.notes)
+        and any("2 gaps of up to 0.60 mm" in n for n in out.notes)
+    )
     inches = found("bare_pixels.svg", INCH, **{"#0000ff": "stitch"})
     assert not inches.pieces and "No closed outline" in inches.notes[0]
 
 
 def test_layers_hidden_things_words_and_pictures() -> None:
     own = drawing("layers_and_words.svg")
-    assert {layer.name: layer.suggested for layer in own.layers} == {"Cut": "outline", "Punch holes": "hole", "Fold (flesh)": "fold"}
+    assert {layer.name: layer.suggested for layer in own.layers} == {
+        "Cut": "outline",
+        "Punch holes": "hole",
+        "Fold (flesh)": "fold",
+    }
     flap, disc = found("layers_and_words.svg").pieces
-    assert flap.name == "Bellows flap" and len(flap.windows) == 1 and area(flap) == pytest.approx(80 * 60 - 100)
+    assert (
+        flap.name == "Bellows flap" and len(flap.windows) == 1 and area(flap) == pytest.approx(80 * 60 - 100)
+    )
     assert [(m.kind, m.side) for m in flap.marks] == [("slot", "grain"), ("fold", "flesh")]
     slot = flap.marks[0]
     assert (slot.length_mm, slot.width_mm, slot.turn_deg) == pytest.approx((20, 4, 0), abs=0.05)
-    assert disc.marks[0].width_mm == pytest.approx(6, abs=0.05) and area(disc) == pytest.approx(np.pi * 625, rel=2e-3)
-    assert any("picture in the file was left out" in n for n in own.notes) and any("no cut and were taken as a name" in n for n in found("layers_and_words.svg").notes)
+    assert disc.marks[0].width_mm == pytest.approx(6, abs=0.05) and area(disc) == pytest.approx(
+        np.pi * 625, rel=2e-3
+    )
+    assert any("picture in the file was left out" in n for n in own.notes) and any(
+        "no cut and were taken as a name" in n for n in found("layers_and_words.svg").notes
+    )
 
 
 def test_old_polylines_with_bulges() -> None:
@@ -88,7 +112,9 @@ def test_old_polylines_with_bulges() -> None:
     (wrap,) = found("bulges_r12.dxf").pieces
     assert wrap.name == "HANDLE WRAP" and size(wrap) == pytest.approx((220, 40), abs=0.05)
     assert area(wrap) == pytest.approx(200 * 40 + np.pi * 200, rel=1e-4)
-    assert {m.kind for m in wrap.marks} == {"stitch", "hole"} and next(m for m in wrap.marks if m.kind == "hole").width_mm == pytest.approx(8, abs=0.05)
+    assert {m.kind for m in wrap.marks} == {"stitch", "hole"} and next(
+        m for m in wrap.marks if m.kind == "hole"
+    ).width_mm == pytest.approx(8, abs=0.05)
 
 
 def test_blocks_scaled_turned_and_mirrored_in_inches() -> None:
@@ -96,17 +122,27 @@ def test_blocks_scaled_turned_and_mirrored_in_inches() -> None:
     assert own.unit_mm == INCH and any("NOTES is switched off" in n for n in own.notes)
     plain, uneven, mirrored = found("blocks_inch.dxf").pieces
     whole = 5 * INCH**2
-    assert (area(plain), area(uneven), area(mirrored)) == pytest.approx((whole, whole * 1.125, whole), rel=1e-5)
+    assert (area(plain), area(uneven), area(mirrored)) == pytest.approx(
+        (whole, whole * 1.125, whole), rel=1e-5
+    )
     assert [len(p.marks) for p in (plain, uneven, mirrored)] == [1, 1, 1]
     hole = mirrored.marks[0]
-    assert hole.at is not None and hole.at.x == pytest.approx(3.5 * INCH, abs=0.05) and hole.width_mm == pytest.approx(0.25 * INCH, abs=0.05)
+    assert (
+        hole.at is not None
+        and hole.at.x == pytest.approx(3.5 * INCH, abs=0.05)
+        and hole.width_mm == pytest.approx(0.25 * INCH, abs=0.05)
+    )
 
 
 def test_loose_lines_are_joined_and_what_is_open_stays_open() -> None:
     out = found("loose_lines.dxf")
     (tongue,) = out.pieces
-    assert area(tongue) == pytest.approx(100 * 50 + np.pi * 625 / 2, rel=3e-3) and [m.kind for m in tongue.marks] == ["fold"]
-    assert sorted(g.closed for g in out.gaps) == [False, True, True] and max(g.mm for g in out.gaps if g.closed) == pytest.approx(0.4)
+    assert area(tongue) == pytest.approx(100 * 50 + np.pi * 625 / 2, rel=3e-3) and [
+        m.kind for m in tongue.marks
+    ] == ["fold"]
+    assert sorted(g.closed for g in out.gaps) == [False, True, True] and max(
+        g.mm for g in out.gaps if g.closed
+    ) == pytest.approx(0.4)
     assert any("1 line encloses nothing: open by 40.0 mm" in n for n in out.notes)
     strict = sort_out(drawing("loose_lines.dxf"), {}, 1.0, near_closed_mm=0.2)
     assert not strict.pieces and strict.open_lines
@@ -115,14 +151,28 @@ def test_loose_lines_are_joined_and_what_is_open_stays_open() -> None:
 def test_a_piece_in_a_window_of_another() -> None:
     out = found("nested.dxf")
     panel, washer = sorted(out.pieces, key=area, reverse=True)
-    assert area(panel) == pytest.approx(120 * 80 - 60 * 40) and area(washer) == pytest.approx(np.pi * (144 - 9), rel=5e-3)
-    assert any("crosses" in n for n in out.notes) and any("2 contours lie inside an outline" in n for n in out.notes)
+    assert area(panel) == pytest.approx(120 * 80 - 60 * 40) and area(washer) == pytest.approx(
+        np.pi * (144 - 9), rel=5e-3
+    )
+    assert any("crosses" in n for n in out.notes) and any(
+        "2 contours lie inside an outline" in n for n in out.notes
+    )
 
 
 @pytest.mark.parametrize(
     ("read", "body", "words"),
-    [(read_svg, b"<svg", "no whole SVG"), (read_svg, b"<html/>", "root is 'html'"), (read_svg, b'<svg xmlns="http://www.w3.org/2000/svg"><text>Only words</text></svg>', "nothing is drawn"), (read_dxf, b"hello", "DXF|nothing is drawn"), (read_dxf, b"", "DXF|nothing is drawn")],
-)  # fmt: skip
+    [
+        (read_svg, b"<svg", "no whole SVG"),
+        (read_svg, b"<html/>", "root is 'html'"),
+        (
+            read_svg,
+            b'<svg xmlns="http://www.w3.org/2000/svg"><text>Only words</text></svg>',
+            "nothing is drawn",
+        ),
+        (read_dxf, b"hello", "DXF|nothing is drawn"),
+        (read_dxf, b"", "DXF|nothing is drawn"),
+    ],
+)
 def test_what_is_no_drawing_is_refused(read: object, body: bytes, words: str) -> None:
     with pytest.raises(BadPattern, match=words):
         read(body)  # type: ignore[operator]
@@ -139,16 +189,24 @@ def test_units_and_layers_that_are_none_are_refused() -> None:
 @pytest.mark.parametrize("own", articles(), ids=lambda a: a.slug)
 def test_outlines_windows_and_marks_come_back_from_our_own_files(kind: str, own: object) -> None:
     article = own  # type: ignore[assignment]
-    own_drawing = read_svg(article_svg(article).encode()) if kind == "svg" else read_dxf(article_dxf(article).encode())  # type: ignore[arg-type]
+    own_drawing = (
+        read_svg(article_svg(article).encode()) if kind == "svg" else read_dxf(article_dxf(article).encode())
+    )  # type: ignore[arg-type]
     assert own_drawing.unit_mm is not None
     back = {p.name: p for p in sort_out(own_drawing, {}, own_drawing.unit_mm).pieces}
     assert set(back) == {p.name for p in article.pieces}  # type: ignore[attr-defined]
     for p in article.pieces:  # type: ignore[attr-defined]
         came = back[p.name]
-        assert area(came) == pytest.approx(cut_region(p).area, rel=2e-4) and len(came.windows) == len(p.windows)
+        assert area(came) == pytest.approx(cut_region(p).area, rel=2e-4) and len(came.windows) == len(
+            p.windows
+        )
         kept = sorted((m.kind, m.side) for m in p.marks if m.kind != "stamp")
         assert sorted((m.kind, m.side) for m in came.marks) == kept, p.name
-        for before, after in zip(sorted(m.width_mm for m in p.marks if m.kind == "hole"), sorted(m.width_mm for m in came.marks if m.kind == "hole"), strict=True):
+        for before, after in zip(
+            sorted(m.width_mm for m in p.marks if m.kind == "hole"),
+            sorted(m.width_mm for m in came.marks if m.kind == "hole"),
+            strict=True,
+        ):
             assert after == pytest.approx(before, abs=0.1)
 
 
@@ -173,8 +231,15 @@ def test_sheets_are_at_true_size_and_lap_over() -> None:
     assert one.startswith(b"%PDF") and one.count(b"/Type /Page\n") + one.count(b"/Type /Page ") == 1
     assert b"/PrintScaling /None" in one and f"{297 / 25.4 * 72:.3f}".encode()[:5] in one
     assert many.count(b"/Type /Page\n") + many.count(b"/Type /Page ") > 20
-    assert patterns_pdf(stove_mitt(), {}, "A3", ["mitt-palm"]) == one != patterns_pdf(stove_mitt(), {}, "A3", ["mitt-palm"], flesh=True)
-    assert quantity_words(stove_mitt().by_slug["mitt-palm"]) == "cut 1 + 1 mirrored" and quantity_words(camp_chair().by_slug["arm-strap-double"]) == "cut 4"
+    assert (
+        patterns_pdf(stove_mitt(), {}, "A3", ["mitt-palm"])
+        == one
+        != patterns_pdf(stove_mitt(), {}, "A3", ["mitt-palm"], flesh=True)
+    )
+    assert (
+        quantity_words(stove_mitt().by_slug["mitt-palm"]) == "cut 1 + 1 mirrored"
+        and quantity_words(camp_chair().by_slug["arm-strap-double"]) == "cut 4"
+    )
     assert grid_pdf("A4").startswith(b"%PDF")
     for call, words in (
         (lambda: patterns_pdf(stove_mitt(), {}, "B5"), "not printed on 'B5'"),

@@ -23,12 +23,23 @@ from tests import jobs
 
 def alone(outline: list[list[float]], hide: dict[str, Any] | None = None, **needs: Any) -> Any:
     piece = jobs.piece("panel", outline, 40, **needs)
-    return read_job(json.dumps(jobs.everything(gap=0.0, hides=[hide or jobs.side()], pieces=[piece])), sizes_are_right=True)
+    return read_job(
+        json.dumps(jobs.everything(gap=0.0, hides=[hide or jobs.side()], pieces=[piece])),
+        sizes_are_right=True,
+    )
 
 
 @pytest.mark.parametrize(
     ("long", "wide", "tolerance", "most"),
-    [(102.5, 60, 0, 0), (99.9, 60, 0, 1), (103, 60, 8, 0), (104, 10, 12, 0), (102, 10, 20, 1), (70, 60, 5, 1), (45, 60, 5, 2)],
+    [
+        (102.5, 60, 0, 0),
+        (99.9, 60, 0, 1),
+        (103, 60, 8, 0),
+        (104, 10, 12, 0),
+        (102, 10, 20, 1),
+        (70, 60, 5, 1),
+        (45, 60, 5, 2),
+    ],
 )
 def test_a_rectangle_in_a_rectangle(long: float, wide: float, tolerance: float, most: int) -> None:
     hide = {"id": "Q", "kind": "offcut", "outline": jobs.rectangle(100, 80), "edge_margin": 0.0}
@@ -39,10 +50,21 @@ def test_a_rectangle_in_a_rectangle(long: float, wide: float, tolerance: float, 
 
 def test_flaws_inside_leave_no_place() -> None:
     hole = {"kind": "hole", "severity": 3, "outline": jobs.square(45, 35, 10)}
-    hide = {"id": "Q", "kind": "offcut", "outline": jobs.rectangle(100, 80), "edge_margin": 0.0, "flaws": [hole]}
+    hide = {
+        "id": "Q",
+        "kind": "offcut",
+        "outline": jobs.rectangle(100, 80),
+        "edge_margin": 0.0,
+        "flaws": [hole],
+    }
     job = alone(jobs.rectangle(60, 50), hide, grain={"axis_deg": 0, "tolerance_deg": 10})
     assert room_for(job, job.pieces[0], job.hides[0]).most == 0
-    ring = alone(jobs.rectangle(90, 70), hide, holes=[jobs.square(30, 20, 30)], grain={"axis_deg": 0, "tolerance_deg": 10})
+    ring = alone(
+        jobs.rectangle(90, 70),
+        hide,
+        holes=[jobs.square(30, 20, 30)],
+        grain={"axis_deg": 0, "tolerance_deg": 10},
+    )
     assert room_for(ring, ring.pieces[0], ring.hides[0]).most >= 1
 
 
@@ -62,12 +84,18 @@ def test_no_place_that_the_engine_finds_is_denied(data: st.DataObject) -> None:
     bank = build_bank(job)
     table = HideTable(job, job.hides[0], bank, 40)
     rng = np.random.default_rng(0)
-    while len(table.lying) < 40 and (spot := table.find(bank.variants[0], 0, Wish(), rng, tries=4000).take(np.empty((0, 2)))) is not None:
+    while (
+        len(table.lying) < 40
+        and (spot := table.find(bank.variants[0], 0, Wish(), rng, tries=4000).take(np.empty((0, 2))))
+        is not None
+    ):
         table.put(Lying(bank.variants[0], len(table.lying), spot))
     assert room_for(job, job.pieces[0], job.hides[0]).most >= len(table.lying)
 
 
-@pytest.mark.parametrize("asked", [jobs.everything(), jobs.everything(grain_school="local"), jobs.sets(4, match_sets=[])])
+@pytest.mark.parametrize(
+    "asked", [jobs.everything(), jobs.everything(grain_school="local"), jobs.sets(4, match_sets=[])]
+)
 def test_no_lay_exceeds_its_bound(asked: dict[str, Any]) -> None:
     job = read_job(json.dumps(asked))
     ticks = itertools.count()

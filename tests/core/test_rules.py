@@ -18,9 +18,26 @@ from fairlay.core.shapes import Placing
 from tests import jobs
 
 
-def _why(x: float, y: float, turn: float = 0.0, outline: list | None = None, school: str = "backbone", **needs: object) -> list[str]:
-    job = read_job(json.dumps(jobs.everything(grain_school=school, pieces=[jobs.piece("flap", outline or jobs.rectangle(40, 40), 1, **needs)])))
-    return [b.sentence for b in why_not(job.pieces[0], job.hides[0], job, Placement("flap", 0, "Q-1", Placing(x, y, turn)))]
+def _why(
+    x: float,
+    y: float,
+    turn: float = 0.0,
+    outline: list | None = None,
+    school: str = "backbone",
+    **needs: object,
+) -> list[str]:
+    job = read_job(
+        json.dumps(
+            jobs.everything(
+                grain_school=school,
+                pieces=[jobs.piece("flap", outline or jobs.rectangle(40, 40), 1, **needs)],
+            )
+        )
+    )
+    return [
+        b.sentence
+        for b in why_not(job.pieces[0], job.hides[0], job, Placement("flap", 0, "Q-1", Placing(x, y, turn)))
+    ]
 
 
 @pytest.mark.parametrize(
@@ -30,9 +47,19 @@ def _why(x: float, y: float, turn: float = 0.0, outline: list | None = None, sch
         (-10, 100, {}, "over the edge of Q-1, or within 4 mm of it"),
         (60, 3, {}, "over the edge"),
         (330, 160, {}, "on an unsound hole, which no piece may use"),
-        (240, 50, {"show_limit": 0}, "shows a scar of severity 1 (surface); its show face bears no mark at all"),
+        (
+            240,
+            50,
+            {"show_limit": 0},
+            "shows a scar of severity 1 (surface); its show face bears no mark at all",
+        ),
         (240, 50, {"show_limit": 1}, None),
-        (110, 140, {"show_limit": 1}, "shows a scratch of severity 2 (blemish); its show face bears surface marks only"),
+        (
+            110,
+            140,
+            {"show_limit": 1},
+            "shows a scratch of severity 2 (blemish); its show face bears surface marks only",
+        ),
         (110, 140, {"show_limit": 2}, None),
         (240, 50, {"show_limit": 0, "hidden": [jobs.square(5, 5, 30)]}, None),
         (225, 50, {"show_limit": 0, "hidden": [jobs.square(5, 5, 30)]}, "shows a scar"),
@@ -56,7 +83,13 @@ def test_place(x: float, y: float, needs: dict, words: str | None) -> None:
         (9.9, 100, "backbone", {}, None),
         (12, 100, "backbone", {}, "12.0 degrees off the backbone, 10 allowed"),
         (180, 100, "backbone", {}, None),
-        (180, 100, "backbone", {"grain": {"axis_deg": 0, "tolerance_deg": 10, "reversible": False}}, "180.0 degrees off"),
+        (
+            180,
+            100,
+            "backbone",
+            {"grain": {"axis_deg": 0, "tolerance_deg": 10, "reversible": False}},
+            "180.0 degrees off",
+        ),
         (90, 100, "backbone", {"grain": {"axis_deg": 90, "tolerance_deg": 10}}, None),
         (90, 100, "free", {}, None),
         (0, 600, "local", {}, "30.0 degrees off the line of least stretch there"),
@@ -66,7 +99,9 @@ def test_place(x: float, y: float, needs: dict, words: str | None) -> None:
 )
 def test_grain_has_three_schools(turn: float, x: float, school: str, needs: dict, off: str | None) -> None:
     said = _why(x, 320 if x == 600 else 60, turn, jobs.rectangle(30, 20), school, **needs)
-    assert [s for s in said if "degrees off" in s][:1] == ([] if off is None else [s for s in said if off in s][:1])
+    assert [s for s in said if "degrees off" in s][:1] == (
+        [] if off is None else [s for s in said if off in s][:1]
+    )
     assert off is None or any(off in s for s in said)
 
 
@@ -76,7 +111,9 @@ def test_mirroring_turns_the_axis_over() -> None:
     job = read_job(json.dumps(jobs.everything()))
     palm = replace(job.pieces[3], grain=leaning)
     for middle, _ in grain.fair_turns(palm, 0.0, True, Policy()):
-        assert grain.off_axis_deg(grain.axis_deg(leaning, middle, True), 0.0, True) == pytest.approx(0.0, abs=1e-9)
+        assert grain.off_axis_deg(grain.axis_deg(leaning, middle, True), 0.0, True) == pytest.approx(
+            0.0, abs=1e-9
+        )
 
 
 def test_the_nearest_fair_turn() -> None:
@@ -86,14 +123,18 @@ def test_the_nearest_fair_turn() -> None:
 
 def test_a_later_zone_covers_an_earlier_one_and_no_zone_bears_anything() -> None:
     hide = read_job(json.dumps(jobs.everything())).hides[0]
-    assert hide.looser_than(1).area + sum(shown.area for z, shown in hide.zone_regions if z.tightness == 1) == pytest.approx(sum(s.area for _, s in hide.zone_regions))
+    assert hide.looser_than(1).area + sum(
+        shown.area for z, shown in hide.zone_regions if z.tightness == 1
+    ) == pytest.approx(sum(s.area for _, s in hide.zone_regions))
     bare = replace(hide, zones=())
     assert bare.looser_than(1).is_empty
     assert bare.least_stretch_deg(100, 100) == 0.0
 
 
 def test_thickness_never_leaves_what_was_read() -> None:
-    hide = Hide("Q", "side", np.array(jobs.SIDE, float), thickness=(Reading(10, 10, 2.0), Reading(700, 300, 3.0)))
+    hide = Hide(
+        "Q", "side", np.array(jobs.SIDE, float), thickness=(Reading(10, 10, 2.0), Reading(700, 300, 3.0))
+    )
     points = np.random.default_rng(1).uniform((-100, -100), (900, 600), (500, 2))
     mm = hide.thickness_mm(np.vstack([points, [[10.0, 10.0]]]))
     assert mm.min() >= 2.0 and mm.max() <= 3.0 and mm[-1] == 2.0
@@ -104,7 +145,13 @@ def test_every_piece_with_the_same_needs_shares_its_ground() -> None:
     job = read_job(json.dumps(jobs.everything()))
     policy = job.policy
     for piece in job.pieces:
-        twin = replace(piece, id="twin", outline=piece.outline + 5.0, hidden=tuple(h + 5.0 for h in piece.hidden), quantity=9)
+        twin = replace(
+            piece,
+            id="twin",
+            outline=piece.outline + 5.0,
+            hidden=tuple(h + 5.0 for h in piece.hidden),
+            quantity=9,
+        )
         assert needs_of(twin) == needs_of(piece)
         assert fair_ground(twin, job.hides[0], policy)[0].equals(fair_ground(piece, job.hides[0], policy)[0])
     names = {f.rule for piece in job.pieces for f in forbidden_ground(piece, job.hides[0], policy)}

@@ -51,8 +51,18 @@ def bare() -> tuple[Job, HideTable]:
 
 
 @settings(max_examples=120)
-@given(st.integers(0, 6), st.integers(0, 6), st.floats(60, 700), st.floats(20, 400), st.floats(-90, 90), st.floats(-90, 90), st.floats(0, 6.28))
-def test_pain_is_felt_exactly_where_pieces_overlap(bare: tuple[Job, HideTable], a: int, b: int, x: float, y: float, dx: float, dy: float, turn: float) -> None:
+@given(
+    st.integers(0, 6),
+    st.integers(0, 6),
+    st.floats(60, 700),
+    st.floats(20, 400),
+    st.floats(-90, 90),
+    st.floats(-90, 90),
+    st.floats(0, 6.28),
+)
+def test_pain_is_felt_exactly_where_pieces_overlap(
+    bare: tuple[Job, HideTable], a: int, b: int, x: float, y: float, dx: float, dy: float, turn: float
+) -> None:
     _, table = bare
     bank = table.bank
     scene = SceneOf(table, 4)
@@ -60,8 +70,16 @@ def test_pain_is_felt_exactly_where_pieces_overlap(bare: tuple[Job, HideTable], 
     second = scene.add(bank.variants[b], 1, x + dx, y + dy, turn)
     s = scene.state
     kernels.feel_all(s)
-    shapes = [place_region(bank.variants[v].piece.region, bank.variants[v].placing(px, py, math.degrees(t))) for v, px, py, t in ((a, x, y, 0.0), (b, x + dx, y + dy, turn))]
-    shared = shapes[0].buffer(-0.03, join_style="mitre").intersection(shapes[1].buffer(-0.03, join_style="mitre")).area
+    shapes = [
+        place_region(bank.variants[v].piece.region, bank.variants[v].placing(px, py, math.degrees(t)))
+        for v, px, py, t in ((a, x, y, 0.0), (b, x + dx, y + dy, turn))
+    ]
+    shared = (
+        shapes[0]
+        .buffer(-0.03, join_style="mitre")
+        .intersection(shapes[1].buffer(-0.03, join_style="mitre"))
+        .area
+    )
     if shared > 0.01:
         assert s.pain[first, second] > 0.0
     if shapes[0].distance(shapes[1]) > 0.0:
@@ -98,15 +116,27 @@ def test_no_turn_is_tried_that_the_grain_forbids() -> None:
                 held = kernels.held_turn(s, variant.index, k, tried + 1.0)
                 if turns[0][1] < 180.0:
                     plain = grain.turn_within(math.degrees(tried + 1.0), turns)
-                    assert (math.degrees(held) - plain + 180.0) % 360.0 - 180.0 == pytest.approx(0.0, abs=1e-6)
+                    assert (math.degrees(held) - plain + 180.0) % 360.0 - 180.0 == pytest.approx(
+                        0.0, abs=1e-6
+                    )
                 for turn in (tried, held):
                     if not grain.any_way(variant.piece, job.policy):
-                        off = grain.off_axis_deg(grain.axis_deg(variant.piece.grain, math.degrees(turn), variant.mirrored), line, variant.piece.grain.reversible)
+                        off = grain.off_axis_deg(
+                            grain.axis_deg(variant.piece.grain, math.degrees(turn), variant.mirrored),
+                            line,
+                            variant.piece.grain.reversible,
+                        )
                         assert off <= variant.piece.grain.tolerance_deg + 1e-6, (variant.piece.id, turns)
 
 
 def test_overlaps_are_driven_out_and_pinned_pieces_stay() -> None:
-    job = read_job(json.dumps(jobs.everything(gap=0.0, pieces=[jobs.piece("panel", jobs.rectangle(120, 80), 6, max_tightness=3)])))
+    job = read_job(
+        json.dumps(
+            jobs.everything(
+                gap=0.0, pieces=[jobs.piece("panel", jobs.rectangle(120, 80), 6, max_tightness=3)]
+            )
+        )
+    )
     table = HideTable(job, job.hides[0], build_bank(job), 8)
     scene = SceneOf(table, 8)
     for n in range(6):
@@ -119,7 +149,16 @@ def test_overlaps_are_driven_out_and_pinned_pieces_stay() -> None:
     assert (s.pose[0, 0], s.pose[0, 1]) == (400.0, 100.0)
     placements = tuple(replace(table.placement(lying), copy=lying.copy) for lying in scene.lying())
     written = write_lay(Lay(placements))
-    assert [b for b in referee.broken(jobs.everything(gap=0.0, pieces=[jobs.piece("panel", jobs.rectangle(120, 80), 6, max_tightness=3)]), written) if b[0] != "unsound flaw"] == []
+    assert [
+        b
+        for b in referee.broken(
+            jobs.everything(
+                gap=0.0, pieces=[jobs.piece("panel", jobs.rectangle(120, 80), 6, max_tightness=3)]
+            ),
+            written,
+        )
+        if b[0] != "unsound flaw"
+    ] == []
 
 
 def test_a_scene_comes_back_as_it_was() -> None:
@@ -147,13 +186,27 @@ def test_refilling_keeps_every_rule_and_never_loses_a_piece(school: str) -> None
         assert len(search.table.lying) + sum(len(c) for c in search.pool.values()) == total
         names = [(lying.variant.piece.id, lying.copy) for lying in search.table.lying.values()]
         assert len(set(names)) == len(names)
-        assert search.value == pytest.approx(sum(lying.variant.area_mm2 * lying.variant.piece.value for lying in search.table.lying.values()))
+        assert search.value == pytest.approx(
+            sum(lying.variant.area_mm2 * lying.variant.piece.value for lying in search.table.lying.values())
+        )
         assert referee.broken(asked, write_lay(Lay(tuple(search.table.placements())))) == []
     assert search.best.value >= before
 
 
 def test_refilling_leaves_held_and_fixed_pieces() -> None:
-    asked = jobs.everything(fixed=[{"piece": "seat", "copy": 1, "hide": "Q-1", "x": 60.0, "y": 40.0, "rotation_deg": 0.0, "mirrored": False}])
+    asked = jobs.everything(
+        fixed=[
+            {
+                "piece": "seat",
+                "copy": 1,
+                "hide": "Q-1",
+                "x": 60.0,
+                "y": 40.0,
+                "rotation_deg": 0.0,
+                "mirrored": False,
+            }
+        ]
+    )
     job, work = laid(asked)
     table = work.tables[0]
     held = {slot for slot, lying in table.lying.items() if lying.variant.piece.id == "vent"}
@@ -167,7 +220,12 @@ def test_refilling_leaves_held_and_fixed_pieces() -> None:
 def test_a_roll_gets_shorter_and_stays_fair() -> None:
     roll = {"id": "L-1", "kind": "roll", "width": 420.0, "edge_margin": 5.0, "cost_per_m2": 10.0}
     hook = [[0, 0], [150, 0], [150, 40], [50, 40], [50, 120], [0, 120]]
-    asked = jobs.everything(gap=0.0, hides=[roll], objective="order", pieces=[jobs.piece("hook", hook, 10, grain={"axis_deg": 0, "tolerance_deg": 3})])
+    asked = jobs.everything(
+        gap=0.0,
+        hides=[roll],
+        objective="order",
+        pieces=[jobs.piece("hook", hook, 10, grain={"axis_deg": 0, "tolerance_deg": 3})],
+    )
     _, work = laid(asked)
     table = work.tables[0]
     before = table.extent()
@@ -175,7 +233,9 @@ def test_a_roll_gets_shorter_and_stays_fair() -> None:
     gained = [search.attempt() for _ in range(20)]
     lay = Lay(tuple(table.placement(lying) for lying in search.best))
     assert referee.broken(asked, write_lay(lay)) == []
-    after = max(place_region(work.bank.of_piece["hook"][0].piece.region, p.at).bounds[2] for p in lay.placements)
+    after = max(
+        place_region(work.bank.of_piece["hook"][0].piece.region, p.at).bounds[2] for p in lay.placements
+    )
     assert before is not None and after <= before[1] + 0.1
     assert any(gained) and after < before[1]
     search.take_over(search.best)
@@ -192,7 +252,9 @@ def test_longer_searches_are_fair_and_no_worse(objective: str) -> None:
     worths = []
     for steps in (1, 9):
         ticks = itertools.count()
-        lay = lay_job(read_job(json.dumps(asked)), lambda ticks=ticks: float(next(ticks)), seconds=1e9, steps=steps)
+        lay = lay_job(
+            read_job(json.dumps(asked)), lambda ticks=ticks: float(next(ticks)), seconds=1e9, steps=steps
+        )
         assert referee.broken(asked, write_lay(lay)) == []
         worths.append(lay.history[-1].measure)
         assert [b.measure for b in lay.history] == sorted(b.measure for b in lay.history)

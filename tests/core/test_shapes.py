@@ -24,7 +24,10 @@ def star(draw: st.DrawFn, most: int = 14) -> Polygon:
     n = draw(st.integers(3, most))
     radii = draw(st.lists(st.floats(5, 120), min_size=n, max_size=n))
     turn, x, y = draw(st.floats(0, 6)), draw(coordinate), draw(coordinate)
-    points = [(x + r * math.cos(turn + 2 * math.pi * i / n), y + r * math.sin(turn + 2 * math.pi * i / n)) for i, r in enumerate(radii)]
+    points = [
+        (x + r * math.cos(turn + 2 * math.pi * i / n), y + r * math.sin(turn + 2 * math.pi * i / n))
+        for i, r in enumerate(radii)
+    ]
     found = Polygon(points)
     assume(found.is_valid and found.area > 20)
     return found
@@ -62,14 +65,22 @@ def test_repeated_and_closing_points_are_dropped() -> None:
 
 def test_a_hole_outside_is_refused() -> None:
     with pytest.raises(BadShape, match="hole lies outside"):
-        region(np.array(box(0, 0, 10, 10).exterior.coords)[:-1], [np.array(box(20, 20, 25, 25).exterior.coords)[:-1]])
+        region(
+            np.array(box(0, 0, 10, 10).exterior.coords)[:-1],
+            [np.array(box(20, 20, 25, 25).exterior.coords)[:-1]],
+        )
 
 
 @given(star(), st.floats(-360, 360), coordinate, coordinate, st.booleans())
-def test_placing_mirrors_then_turns_then_moves(polygon: Polygon, turn: float, x: float, y: float, mirrored: bool) -> None:
+def test_placing_mirrors_then_turns_then_moves(
+    polygon: Polygon, turn: float, x: float, y: float, mirrored: bool
+) -> None:
     at = Placing(x, y, turn, mirrored)
     hand, t = (-1 if mirrored else 1), math.radians(turn)
-    plain = [(math.cos(t) * hand * px - math.sin(t) * py + x, math.sin(t) * hand * px + math.cos(t) * py + y) for px, py in polygon.exterior.coords]
+    plain = [
+        (math.cos(t) * hand * px - math.sin(t) * py + x, math.sin(t) * hand * px + math.cos(t) * py + y)
+        for px, py in polygon.exterior.coords
+    ]
     assert np.allclose(place_points(np.array(polygon.exterior.coords), at), plain, atol=1e-9)
     assert place_region(polygon, at).symmetric_difference(Polygon(plain)).area < 1e-6
 
@@ -90,7 +101,9 @@ def test_overlap_agrees_with_the_plain_reference(a: Polygon, b: Polygon, windowe
         hole = affine_transform(a, [0.5, 0, 0, 0.5, a.centroid.x / 2, a.centroid.y / 2])
         assume(a.buffer(-1).contains(hole))
         a = Polygon(a.exterior, [hole.exterior])
-        b = affine_transform(b, [0.2, 0, 0, 0.2, a.centroid.x - 0.2 * b.centroid.x, a.centroid.y - 0.2 * b.centroid.y])
+        b = affine_transform(
+            b, [0.2, 0, 0, 0.2, a.centroid.x - 0.2 * b.centroid.x, a.centroid.y - 0.2 * b.centroid.y]
+        )
     shared, apart = a.intersection(b).area, a.distance(b)
     assume(shared > 1e-3 or apart > 1e-3)
     assert overlap(a, b) == (shared > 1e-3)
@@ -109,7 +122,10 @@ def overlap(a: Polygon, b: Polygon) -> bool:
         (box(10, 0, 40, 20), True),  # moved along its own sides, so that no edges properly cross
         (box(10, 5, 20, 15), True),  # wholly inside
         (box(-5, -5, 50, 50), True),  # wholly around
-        (box(30, 0, 60, 20), True),  # butted exactly: touching counts, and the shrink keeps butted pieces apart
+        (
+            box(30, 0, 60, 20),
+            True,
+        ),  # butted exactly: touching counts, and the shrink keeps butted pieces apart
         (box(30.01, 0, 60, 20), False),
         (box(0, 20.01, 30, 30), False),
     ],

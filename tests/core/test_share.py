@@ -1,4 +1,6 @@
-"""Orders over several hides: what a hide costs, sets chosen together, fillers that cost nothing, hides left alone, pieces pinned."""
+"""Orders over several hides: what a hide costs, sets chosen together, fillers that cost nothing, hides left
+alone, pieces pinned.
+"""
 
 from __future__ import annotations
 
@@ -29,8 +31,14 @@ LONG = jobs.rectangle(1500, 420)
 
 def order(count: int = 4, **changed: Any) -> dict[str, Any]:
     """Stools and tabs on three offcuts of different price, long enough for an end to be worth racking."""
-    hides = [{"id": f"Q-{k}", "kind": "offcut", "outline": LONG, "edge_margin": 3.0, "cost_per_m2": price} for k, price in enumerate((100.0, 80.0, 90.0))]
-    pieces = [*jobs.sets(count)["pieces"], jobs.piece("tab", jobs.rectangle(80, 45), 40, grain={"axis_deg": 0, "tolerance_deg": 90})]
+    hides = [
+        {"id": f"Q-{k}", "kind": "offcut", "outline": LONG, "edge_margin": 3.0, "cost_per_m2": price}
+        for k, price in enumerate((100.0, 80.0, 90.0))
+    ]
+    pieces = [
+        *jobs.sets(count)["pieces"],
+        jobs.piece("tab", jobs.rectangle(80, 45), 40, grain={"axis_deg": 0, "tolerance_deg": 90}),
+    ]
     return jobs.sets(count, objective="order", hides=hides, pieces=pieces, **changed)
 
 
@@ -51,7 +59,9 @@ def tables() -> tuple[Job, list[HideTable]]:
 
 @settings(max_examples=60)
 @given(st.floats(0, 1500), st.floats(0, 1500))
-def test_what_a_hide_costs_is_what_the_measure_says(tables: tuple[Job, list[HideTable]], a: float, b: float) -> None:
+def test_what_a_hide_costs_is_what_the_measure_says(
+    tables: tuple[Job, list[HideTable]], a: float, b: float
+) -> None:
     job, own = tables
     cut, hide, (lo, hi) = Cut(own[0]), job.hides[0], sorted((a, b))
     kept, end = hide.end_kept_mm2(lo, hi)
@@ -60,20 +70,39 @@ def test_what_a_hide_costs_is_what_the_measure_says(tables: tuple[Job, list[Hide
     if abs(kept / 1e6 - 0.2) > 1e-4:
         assert cut.cost((lo, hi)) == pytest.approx(100.0 * (0.63 - racked), abs=2e-3)
         free = cut.free_span((lo, hi))
-        assert free == (EVERYWHERE if not racked else (EVERYWHERE[0], hi) if end == "neck" else (lo, EVERYWHERE[1]))
+        assert free == (
+            EVERYWHERE if not racked else (EVERYWHERE[0], hi) if end == "neck" else (lo, EVERYWHERE[1])
+        )
     assert cut.cost(None) == 0.0 and cut.free_span(None) is None
 
 
 @settings(max_examples=40)
 @given(st.lists(st.integers(0, 3), min_size=3, max_size=3), st.integers(1, 7))
-def test_columns_are_chosen_on_the_least_leather(tables: tuple[Job, list[HideTable]], most: list[int], wanted: int) -> None:
+def test_columns_are_chosen_on_the_least_leather(
+    tables: tuple[Job, list[HideTable]], most: list[int], wanted: int
+) -> None:
     job, own = tables
-    columns = Columns("stool", [p for p in job.pieces if p.set_name], build_bank(job), own, np.random.default_rng(1), lambda: False)
+    columns = Columns(
+        "stool",
+        [p for p in job.pieces if p.set_name],
+        build_bank(job),
+        own,
+        np.random.default_rng(1),
+        lambda: False,
+    )
     columns.sets = wanted
     columns.known = [{k: [Column(k, ())] for k in range(1, n + 1)} for n in most]
     chosen = columns.choose([Cut(t) for t in own])
     assert sum(chosen) == min(wanted, sum(most)) and all(c <= n for c, n in zip(chosen, most, strict=True))
-    fewest = min((len(s) for r in range(4) for s in itertools.combinations(range(3), r) if sum(most[h] for h in s) >= sum(chosen)), default=0)
+    fewest = min(
+        (
+            len(s)
+            for r in range(4)
+            for s in itertools.combinations(range(3), r)
+            if sum(most[h] for h in s) >= sum(chosen)
+        ),
+        default=0,
+    )
     assert sum(1 for c in chosen if c) == fewest
 
 
@@ -89,7 +118,13 @@ def test_every_step_of_sharing_keeps_the_rules_and_every_copy() -> None:
     asked = order(3)
     job, lay = laid(asked, 1)
     bank = build_bank(job)
-    share = Share(job, bank, [HideTable(job, hide, bank, 200) for hide in job.hides], np.random.default_rng(5), lambda: False)
+    share = Share(
+        job,
+        bank,
+        [HideTable(job, hide, bank, 200) for hide in job.hides],
+        np.random.default_rng(5),
+        lambda: False,
+    )
     share.load(lay.placements)
     assert share.missing() == 0 and share.cost() == pytest.approx(measure(job, lay).cost, abs=0.01)
     total = sum(p.quantity for p in job.pieces)
@@ -116,7 +151,9 @@ def test_one_hide_is_laid_again_and_the_others_are_left() -> None:
     again = job_again(job, lay, only=[used[0]])
     ticks = itertools.count()
     better = lay_job(again, lambda: float(next(ticks)), seconds=1e9, steps=6, start=lay)
-    assert {p for p in better.placements if p.hide != used[0]} == {p for p in lay.placements if p.hide != used[0]}
+    assert {p for p in better.placements if p.hide != used[0]} == {
+        p for p in lay.placements if p.hide != used[0]
+    }
     assert worth(job, measure(job, better)) >= worth(job, measure(job, lay))
     assert referee.broken(order(), write_lay(better)) == []
 
@@ -125,7 +162,9 @@ def test_what_is_pinned_stays_and_the_rest_is_laid_around_it() -> None:
     job, lay = laid(order(), 1)
     pinned = [(p.piece, p.copy) for p in lay.placements if p.piece == "tab"][:3]
     ticks = itertools.count()
-    better = lay_job(job_again(job, lay, pinned=pinned), lambda: float(next(ticks)), seconds=1e9, steps=6, start=lay)
+    better = lay_job(
+        job_again(job, lay, pinned=pinned), lambda: float(next(ticks)), seconds=1e9, steps=6, start=lay
+    )
     at = {(p.piece, p.copy): p for p in better.placements}
     assert all(at[key] == next(p for p in lay.placements if (p.piece, p.copy) == key) for key in pinned)
     with pytest.raises(BadJob, match="no hide Q-9"):

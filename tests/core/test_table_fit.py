@@ -30,9 +30,20 @@ def laid(seed: int, count: int = 10) -> dict[int, Floats]:
     return out
 
 
-def view(tilt_x: float = 0.0, tilt_y: float = 0.0, roll: float = 0.0, lens: tuple[float, float] = (0.0, 0.0), shift: float = 0.0, height: float = 2700.0) -> View:
+def view(
+    tilt_x: float = 0.0,
+    tilt_y: float = 0.0,
+    roll: float = 0.0,
+    lens: tuple[float, float] = (0.0, 0.0),
+    shift: float = 0.0,
+    height: float = 2700.0,
+) -> View:
     """A camera over (shift, 0), looking down but for its tilt, angles in degrees."""
-    turn = cv2.Rodrigues(np.radians([tilt_x, 0.0, 0.0]))[0] @ cv2.Rodrigues(np.radians([0.0, tilt_y, 0.0]))[0] @ cv2.Rodrigues(np.radians([0.0, 0.0, roll]))[0]
+    turn = (
+        cv2.Rodrigues(np.radians([tilt_x, 0.0, 0.0]))[0]
+        @ cv2.Rodrigues(np.radians([0.0, tilt_y, 0.0]))[0]
+        @ cv2.Rodrigues(np.radians([0.0, 0.0, roll]))[0]
+    )
     eye = np.array([shift, 0.0, -height]) - turn.T @ np.array([0.0, 0.0, 0.0])
     # The camera leans about the place it looks at, so that the table stays in the picture.
     move = -turn @ np.array([shift, 0.0, 0.0]) + np.array([0.0, 0.0, height])
@@ -60,8 +71,12 @@ def off(table: TableSeen, markers: dict[int, Floats]) -> float:
 
 
 @pytest.mark.parametrize("lens", [(0.0, 0.0), (-0.1, 0.02), (0.05, 0.0)])
-@pytest.mark.parametrize(("tilt_x", "tilt_y", "roll"), [(0, 0, 0), (10, 0, 0), (0, -12, 3), (9, 9, -5), (15, -8, 90), (6, 4, 180)])
-def test_a_table_is_found_from_any_view(tilt_x: float, tilt_y: float, roll: float, lens: tuple[float, float]) -> None:
+@pytest.mark.parametrize(
+    ("tilt_x", "tilt_y", "roll"), [(0, 0, 0), (10, 0, 0), (0, -12, 3), (9, 9, -5), (15, -8, 90), (6, 4, 180)]
+)
+def test_a_table_is_found_from_any_view(
+    tilt_x: float, tilt_y: float, roll: float, lens: tuple[float, float]
+) -> None:
     markers, by = laid(1), view(tilt_x, tilt_y, roll, lens, height=3900.0 if roll == 90 else 3000.0)
     own = seen(markers, by)
     assert len(own) >= 6
@@ -80,7 +95,9 @@ def test_trembling_corners_cost_little(seed: int, tilt_x: float, tilt_y: float) 
 def test_a_corner_under_a_mug_is_left_out() -> None:
     markers = laid(2)
     own = list(seen(markers, view(6, -5, 2)))
-    own[3] = MarkerSeen(own[3].number, own[3].corners + np.array([[0, 0], [14.0, 9.0], [0, 0], [0, 0]]), own[3].white, 1.0)
+    own[3] = MarkerSeen(
+        own[3].number, own[3].corners + np.array([[0, 0], [14.0, 9.0], [0, 0], [0, 0]]), own[3].white, 1.0
+    )
     table = fit_table((tuple(own),), [SIZE], SIDE)
     assert off(table, markers) < 0.6
 
@@ -104,7 +121,10 @@ def test_the_tables_lines_run_as_the_pictures_do() -> None:
 @pytest.mark.parametrize("shift", [500.0, 700.0])
 def test_two_pictures_share_one_table(shift: float) -> None:
     markers = laid(5)
-    left, right = seen(markers, view(3, 2, 1, shift=-shift, height=2200.0), 0.1, 1), seen(markers, view(-2, -3, -1, shift=shift, height=2200.0), 0.1, 2)
+    left, right = (
+        seen(markers, view(3, 2, 1, shift=-shift, height=2200.0), 0.1, 1),
+        seen(markers, view(-2, -3, -1, shift=shift, height=2200.0), 0.1, 2),
+    )
     both = {m.number for m in left} & {m.number for m in right}
     assert 2 <= len(both) < 10 and len({m.number for m in left} | {m.number for m in right}) == 10
     table = fit_table((left, right), [SIZE, SIZE], SIDE)

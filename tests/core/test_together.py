@@ -19,12 +19,16 @@ from tests import jobs, referee
 
 def _helpers() -> list[str]:
     """Return the helpers this process has called: tests beside it, in processes of their own, call theirs."""
-    listed = subprocess.run(["ps", "--ppid", str(os.getpid()), "-o", "args"], capture_output=True, text=True, check=True)
+    listed = subprocess.run(
+        ["ps", "--ppid", str(os.getpid()), "-o", "args"], capture_output=True, text=True, check=True
+    )
     return [line for line in listed.stdout.splitlines() if "fairlay.work.together" in line]
 
 
 def test_two_processes_lay_one_job() -> None:
-    asked = jobs.everything(pieces=[*jobs.everything()["pieces"], jobs.piece("tab", jobs.rectangle(38, 14), 150)])
+    asked = jobs.everything(
+        pieces=[*jobs.everything()["pieces"], jobs.piece("tab", jobs.rectangle(38, 14), 150)]
+    )
     job = read_job(json.dumps(asked))
     heard: list[float] = []
     helpers: list[int] = []
@@ -43,9 +47,20 @@ def test_two_processes_lay_one_job() -> None:
 def test_a_lay_found_elsewhere_is_taken_over_only_where_it_is_fair_and_better() -> None:
     job = read_job(json.dumps(jobs.everything()))
     good = lay_job(job, iter(range(10**9)).__next__, seconds=1e9, steps=8)
-    heaped = Lay(tuple(good.placements[0].__class__(p.piece, p.copy, p.hide, good.placements[0].at) for p in good.placements))
+    heaped = Lay(
+        tuple(
+            good.placements[0].__class__(p.piece, p.copy, p.hide, good.placements[0].at)
+            for p in good.placements
+        )
+    )
     offered = [[heaped], [good]]
-    lay = lay_job(job, iter(range(10**9)).__next__, seconds=1e9, steps=1, elsewhere=lambda: offered.pop(0) if offered else [])
+    lay = lay_job(
+        job,
+        iter(range(10**9)).__next__,
+        seconds=1e9,
+        steps=1,
+        elsewhere=lambda: offered.pop(0) if offered else [],
+    )
     assert worth(job, measure(job, lay)) >= worth(job, measure(job, good)) - 1e-9
     assert referee.broken(jobs.everything(), write_lay(lay)) == []
 

@@ -35,8 +35,12 @@ def test_a_usual_outline_has_its_area_and_lies_at_the_corner(kind: str, area: fl
 def test_a_whole_hide_is_two_sides_back_to_back() -> None:
     ring = usual_outline("whole", 4.4)
     (x0, y0), (x1, y1) = ring.min(axis=0), ring.max(axis=0)
-    assert Polygon(ring).covers(LineString([(x0 + 20, (y0 + y1) / 2), (x1 - 20, (y0 + y1) / 2)])), "they hang together along the whole backbone"
-    upper, lower = (Polygon(ring).intersection(box(x0, y, x1, y + (y1 - y0) / 2)).area for y in (y0, (y0 + y1) / 2))
+    assert Polygon(ring).covers(LineString([(x0 + 20, (y0 + y1) / 2), (x1 - 20, (y0 + y1) / 2)])), (
+        "they hang together along the whole backbone"
+    )
+    upper, lower = (
+        Polygon(ring).intersection(box(x0, y, x1, y + (y1 - y0) / 2)).area for y in (y0, (y0 + y1) / 2)
+    )
     assert upper == pytest.approx(lower, rel=1e-3)
     shape = Polygon(ring)
     middle = ring[:, 1].max() / 2
@@ -45,7 +49,9 @@ def test_a_whole_hide_is_two_sides_back_to_back() -> None:
     assert shape.intersection(box(-1, -1, 9e3, middle)).area == pytest.approx(shape.area / 2, rel=0.01)
 
 
-@pytest.mark.parametrize(("kind", "area"), [("roll", 1.0), ("pelt", 1.0), ("side", 0.0), ("side", 31.0), ("side", float("nan"))])
+@pytest.mark.parametrize(
+    ("kind", "area"), [("roll", 1.0), ("pelt", 1.0), ("side", 0.0), ("side", 31.0), ("side", float("nan"))]
+)
 def test_no_outline_is_made_up_for_what_has_none(kind: str, area: float) -> None:
     with pytest.raises(BadHide):
         usual_outline(kind, area)
@@ -61,11 +67,27 @@ def _class_at(kind: str, ring: Ring, x: float, y: float) -> int:
 @pytest.mark.parametrize(
     ("kind", "x", "y", "tightness"),
     [
-        ("side", 0.3, 0.1, 1), ("side", 0.5, 0.4, 1), ("side", 0.72, 0.2, 2), ("side", 0.94, 0.3, 3), ("side", 0.45, 0.75, 3), ("side", 0.18, 0.8, 4), ("side", 0.72, 0.74, 4),
-        ("whole", 0.3, 0.45, 1), ("whole", 0.3, 0.55, 1), ("whole", 0.72, 0.6, 2), ("whole", 0.72, 0.4, 2), ("whole", 0.45, 0.1, 3), ("whole", 0.45, 0.9, 3),
-        ("bend", 0.5, 0.5, 1), ("belly", 0.5, 0.2, 3), ("belly", 0.5, 0.8, 4), ("shoulder", 0.5, 0.2, 2), ("shoulder", 0.3, 0.85, 3), ("offcut", 0.5, 0.4, 2),
+        ("side", 0.3, 0.1, 1),
+        ("side", 0.5, 0.4, 1),
+        ("side", 0.72, 0.2, 2),
+        ("side", 0.94, 0.3, 3),
+        ("side", 0.45, 0.75, 3),
+        ("side", 0.18, 0.8, 4),
+        ("side", 0.72, 0.74, 4),
+        ("whole", 0.3, 0.45, 1),
+        ("whole", 0.3, 0.55, 1),
+        ("whole", 0.72, 0.6, 2),
+        ("whole", 0.72, 0.4, 2),
+        ("whole", 0.45, 0.1, 3),
+        ("whole", 0.45, 0.9, 3),
+        ("bend", 0.5, 0.5, 1),
+        ("belly", 0.5, 0.2, 3),
+        ("belly", 0.5, 0.8, 4),
+        ("shoulder", 0.5, 0.2, 2),
+        ("shoulder", 0.3, 0.85, 3),
+        ("offcut", 0.5, 0.4, 2),
     ],
-)  # fmt: skip
+)
 def test_the_usual_map_knows_the_parts_of_a_hide(kind: str, x: float, y: float, tightness: int) -> None:
     assert _class_at(kind, usual_outline(kind, 2.0 if kind != "whole" else 4.2), x, y) == tightness
 
@@ -81,7 +103,11 @@ def test_the_map_covers_every_side_whole(seed: int) -> None:
     hide = Hide("x", "side", ring, zones=usual_map("side", ring))
     shown = sum(part.intersection(hide.region).area for _, part in hide.zone_regions)
     assert shown == pytest.approx(hide.region.area, rel=1e-6)
-    share = {t: sum(part.intersection(hide.region).area for z, part in hide.zone_regions if z.tightness == t) / hide.region.area for t in (1, 2, 3, 4)}
+    share = {
+        t: sum(part.intersection(hide.region).area for z, part in hide.zone_regions if z.tightness == t)
+        / hide.region.area
+        for t in (1, 2, 3, 4)
+    }
     assert share[1] > share[4] > 0.02 and share[2] > 0.1 and 0.25 < share[3] < 0.6
 
 
@@ -106,7 +132,10 @@ def test_a_whole_hide_folds_on_its_backbone(turn: float) -> None:
     rng = np.random.default_rng(8)
     whole = usual_outline("whole", 4.4)
     # No two sides of a beast are quite alike.
-    uneven = whole + np.stack([np.zeros(len(whole)), 25 * np.sin(np.linspace(0, 9, len(whole))) + rng.normal(0, 2, len(whole))], axis=1)
+    uneven = whole + np.stack(
+        [np.zeros(len(whole)), 25 * np.sin(np.linspace(0, 9, len(whole))) + rng.normal(0, 2, len(whole))],
+        axis=1,
+    )
     t = np.radians(turn)
     turned = uneven @ np.array([[np.cos(t), np.sin(t)], [-np.sin(t), np.cos(t)]])
     tail, neck = backbone_of(turned, "whole")

@@ -1,4 +1,6 @@
-"""What a hide is worth: blocks and straps lie on clean leather and none larger does; what articles accept; which batch it suits."""
+"""What a hide is worth: blocks and straps lie on clean leather and none larger does; what articles accept;
+which batch it suits.
+"""
 
 from __future__ import annotations
 
@@ -23,8 +25,13 @@ from tests.jobs import rectangle
 SHEET = np.array([[0, 0], [2000, 0], [2000, 1000], [0, 1000.0]])
 
 
-def sheet(*flaws: tuple[float, float, float, float, int], zones: tuple[Zone, ...] = (), margin: float = 0.0) -> Hide:
-    rings = [Flaw("scar", s, np.array([[x, y], [x + w, y], [x + w, y + h], [x, y + h]], float)) for x, y, w, h, s in flaws]
+def sheet(
+    *flaws: tuple[float, float, float, float, int], zones: tuple[Zone, ...] = (), margin: float = 0.0
+) -> Hide:
+    rings = [
+        Flaw("scar", s, np.array([[x, y], [x + w, y], [x + w, y + h], [x, y + h]], float))
+        for x, y, w, h, s in flaws
+    ]
     return Hide("x", "side", SHEET, cost_per_m2=100.0, flaws=tuple(rings), zones=zones, edge_margin_mm=margin)
 
 
@@ -49,26 +56,44 @@ def test_loose_leather_is_no_block() -> None:
     loose = Zone(np.array([[0, 500], [2000, 500], [2000, 1000], [0, 1000.0]]), 3)
     block = clean_block(sheet(zones=(loose,)))
     assert block is not None and block.depth_mm <= 500 and block.length_mm > 1950
-    assert clean_block(sheet(zones=(Zone(SHEET, 4),))) is None and strap_run(sheet(zones=(Zone(SHEET, 3),))) is None
+    assert (
+        clean_block(sheet(zones=(Zone(SHEET, 4),))) is None
+        and strap_run(sheet(zones=(Zone(SHEET, 3),))) is None
+    )
 
 
 @settings(max_examples=25)
-@given(st.lists(st.tuples(st.floats(0, 1900), st.floats(0, 900), st.floats(10, 300), st.floats(10, 300), st.integers(2, 3)), max_size=6))
+@given(
+    st.lists(
+        st.tuples(
+            st.floats(0, 1900), st.floats(0, 900), st.floats(10, 300), st.floats(10, 300), st.integers(2, 3)
+        ),
+        max_size=6,
+    )
+)
 def test_blocks_and_straps_lie_on_clean_leather(flaws: list[tuple[float, float, float, float, int]]) -> None:
     hide = sheet(*flaws, margin=5.0)
     ground = clean_ground(hide)
     block, strap = clean_block(hide), strap_run(hide, 60.0)
     if block is not None:
-        assert ground.buffer(0.01).covers(box(block.x, block.y, block.x + block.length_mm, block.y + block.depth_mm))
+        assert ground.buffer(0.01).covers(
+            box(block.x, block.y, block.x + block.length_mm, block.y + block.depth_mm)
+        )
     if strap is not None:
-        lane = rotate(box(strap.x, strap.y, strap.x + strap.length_mm, strap.y + strap.width_mm), strap.deg, origin=(strap.x, strap.y))
+        lane = rotate(
+            box(strap.x, strap.y, strap.x + strap.length_mm, strap.y + strap.width_mm),
+            strap.deg,
+            origin=(strap.x, strap.y),
+        )
         assert ground.buffer(0.6).covers(lane) and strap.width_mm >= 60
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_no_larger_block_is_found_by_trying(seed: int) -> None:
     rng = np.random.default_rng(seed)
-    hide = sheet(*[(float(rng.uniform(0, 1900)), float(rng.uniform(0, 900)), 80.0, 60.0, 3) for _ in range(5)])
+    hide = sheet(
+        *[(float(rng.uniform(0, 1900)), float(rng.uniform(0, 900)), 80.0, 60.0, 3) for _ in range(5)]
+    )
     block = clean_block(hide)
     assert block is not None
     ground = clean_ground(hide)
@@ -84,7 +109,9 @@ def test_no_larger_block_is_found_by_trying(seed: int) -> None:
 
 def test_a_slanting_strap_is_found() -> None:
     # Two notches leave a straight way only a few degrees off the backbone.
-    hide = sheet((0, 0, 2000, 200, 3), (0, 760, 2000, 240, 3), (600, 460, 100, 300, 3), (1300, 200, 100, 235, 3))
+    hide = sheet(
+        (0, 0, 2000, 200, 3), (0, 760, 2000, 240, 3), (600, 460, 100, 300, 3), (1300, 200, 100, 235, 3)
+    )
     strap = strap_run(hide, 60.0)
     assert strap is not None and strap.length_mm > 1500 and strap.deg != 0
 

@@ -34,10 +34,18 @@ export function Frame() {
           <span className="self-center font-stamp text-xl font-bold tracking-wide">Fair Lay</span>
           <nav className="flex" aria-label="Rooms">
             {ROOMS.map((room) => (
-              <NavLink key={room.to} to={room.to} className="group flex min-h-12 flex-col justify-end text-lg">
+              <NavLink
+                key={room.to}
+                to={room.to}
+                className="group flex min-h-12 flex-col justify-end text-lg"
+              >
                 {({ isActive }) => (
                   <>
-                    <span className={`px-5 pb-1.5 font-stamp ${isActive ? 'font-bold text-chalk' : 'text-chalk-dim group-hover:text-chalk'}`}>{room.name}</span>
+                    <span
+                      className={`px-5 pb-1.5 font-stamp ${isActive ? 'font-bold text-chalk' : 'text-chalk-dim group-hover:text-chalk'}`}
+                    >
+                      {room.name}
+                    </span>
                     <span className={`block ${isActive ? 'rule' : 'h-[9px]'}`} />
                   </>
                 )}
@@ -79,7 +87,13 @@ function UnitsChoice() {
   return (
     <label className="ml-auto flex items-center gap-2 pr-5 text-sm text-chalk-dim">
       Units
-      <select className="min-h-9 rounded-sm border border-bench-line bg-bench-deep px-2 text-chalk" value={units.system} onChange={(e) => { units.change(e.target.value === 'imperial' ? 'imperial' : 'metric') }}>
+      <select
+        className="min-h-9 rounded-sm border border-bench-line bg-bench-deep px-2 text-chalk"
+        value={units.system}
+        onChange={(e) => {
+          units.change(e.target.value === 'imperial' ? 'imperial' : 'metric')
+        }}
+      >
         <option value="metric">mm, m²</option>
         <option value="imperial">in, ft², oz</option>
       </select>

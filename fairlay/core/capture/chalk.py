@@ -1,7 +1,8 @@
-"""Chalk on leather: rings round flaws with their colour, arrows along the line of least stretch, the backbone.
+"""Chalk on leather: rings round flaws with their colour, arrows along the line of least stretch, the
+backbone.
 
-Chalk covers leather in part: what shows lies on the way from the leather's own colour to the chalk's, however weakly it was
-drawn. So it is told by the direction of the change, which holds on light leather and on dark.
+Chalk covers leather in part: what shows lies on the way from the leather's own colour to the chalk's, however
+weakly it was drawn. So it is told by the direction of the change, which holds on light leather and on dark.
 """
 
 from __future__ import annotations
@@ -57,7 +58,9 @@ WHITE_PAPER: Final = 235.0
 
 @dataclass(frozen=True)
 class Chalk:
-    """A colour of chalk: its name, what it shows as beside white paper (r, g, b of 255), and what the shop means by it."""
+    """A colour of chalk: its name, what it shows as beside white paper (r, g, b of 255), and what the shop
+    means by it.
+    """
 
     name: str
     rgb: tuple[int, int, int]
@@ -70,12 +73,17 @@ USUAL_CHALKS: Final = (
     Chalk("red", (208, 52, 46), "unsound"),
     Chalk("yellow", (240, 208, 62), "line"),
 )
-"""The default table: what bears being seen in white, what is plain in blue, what no piece may use in red, lines in yellow."""
+"""The default table: what bears being seen in white, what is plain in blue, what no piece may use in red,
+lines in yellow.
+"""
 
 
 @dataclass(frozen=True, eq=False)
 class ChalkRing:
-    """A ring on the table in mm, along the middle of its line; the chalk's name; severity by the shop's table, 0 where its colour means none; how surely the colour was told (0 to 1; 0 too for a dot, which may be no ring at all)."""
+    """A ring on the table in mm, along the middle of its line; the chalk's name; severity by the shop's
+    table, 0 where its colour means none; how surely the colour was told (0 to 1; 0 too for a dot, which may
+    be no ring at all).
+    """
 
     outline: Ring
     chalk: str
@@ -85,7 +93,9 @@ class ChalkRing:
 
 @dataclass(frozen=True, eq=False)
 class ChalkLine:
-    """A line: "backbone", "arrow" (least stretch runs along it) or "line"; its two ends on the table in mm, and its chalk."""
+    """A line: "backbone", "arrow" (least stretch runs along it) or "line"; its two ends on the table in mm,
+    and its chalk.
+    """
 
     kind: Literal["backbone", "arrow", "line"]
     ends: Floats
@@ -102,7 +112,10 @@ class ChalkSeen:
 
 
 def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL_CHALKS) -> ChalkSeen:
-    """Return the chalk marks on a hide that was found on its table. ``chalks`` is the shop's table of colours."""
+    """Return the chalk marks on a hide that was found on its table.
+
+    ``chalks`` is the shop's table of colours.
+    """
     ppm = top.px_per_mm
     x, y, w, h = cv2.boundingRect(hide.mask)
     image = cv2.GaussianBlur(top.image[y : y + h, x : x + w], (0, 0), max(0.6, 0.9 * ppm))
@@ -125,7 +138,14 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
                 told = _told(loop, cover[cut], image[cut], leather[cut], own, colours, ppm)
                 if told is not None:
                     k, sure = told
-                    rings.append(ChalkRing(simple_ring(top.to_mm(loop + shift)), chalks[k].name, MEANINGS[chalks[k].means], sure))
+                    rings.append(
+                        ChalkRing(
+                            simple_ring(top.to_mm(loop + shift)),
+                            chalks[k].name,
+                            MEANINGS[chalks[k].means],
+                            sure,
+                        )
+                    )
             if found:
                 left[cut][own > 0] = 0
             elif source is line:
@@ -134,26 +154,48 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
         straight = _straight(own, cover[cut], ppm, long)
         if straight is not None:
             k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
-            lines.append(ChalkLine(straight[0], top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float)), chalks[k].name))
+            lines.append(
+                ChalkLine(
+                    straight[0],
+                    top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float)),
+                    chalks[k].name,
+                )
+            )
             continue
         dot = _dot(own, cover[cut], ppm)
         if dot is not None:
             k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
-            rings.append(ChalkRing(simple_ring(top.to_mm(dot + np.array([x + cut[1].start, y + cut[0].start], float))), chalks[k].name, MEANINGS[chalks[k].means], 0.0))
-    return ChalkSeen(tuple(_one_each(rings)), tuple(lines), (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask)))
+            rings.append(
+                ChalkRing(
+                    simple_ring(top.to_mm(dot + np.array([x + cut[1].start, y + cut[0].start], float))),
+                    chalks[k].name,
+                    MEANINGS[chalks[k].means],
+                    0.0,
+                )
+            )
+    return ChalkSeen(
+        tuple(_one_each(rings)), tuple(lines), (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask))
+    )
 
 
 def _apart(line: Raster, join_mm: float, ppm: float) -> list[tuple[tuple[slice, slice], Raster]]:
-    """Lines that hang together when breaks of twice ``join_mm`` are joined: the window each lies in, with room round it, and its mask."""
+    """Lines that hang together when breaks of twice ``join_mm`` are joined: the window each lies in, with
+    room round it, and its mask.
+    """
     h, w = line.shape
     room = round(24 * ppm)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(cv2.morphologyEx(line, cv2.MORPH_CLOSE, _disc(join_mm * ppm)), connectivity=8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(
+        cv2.morphologyEx(line, cv2.MORPH_CLOSE, _disc(join_mm * ppm)), connectivity=8
+    )
     out = []
     for c in range(1, count):
         x, y, across, down, _ = (int(v) for v in stats[c])
         if max(across, down) < LEAST_ACROSS_MM * ppm:
             continue
-        cut = (slice(max(0, y - room), min(h, y + down + room)), slice(max(0, x - room), min(w, x + across + room)))
+        cut = (
+            slice(max(0, y - room), min(h, y + down + room)),
+            slice(max(0, x - room), min(w, x + across + room)),
+        )
         own = ((labels[cut] == c) & (line[cut] > 0)).astype(np.uint8)
         if own.any():
             out.append((cut, own))
@@ -174,11 +216,17 @@ def _leather(image: Raster, mask: Raster, ppm: float) -> Raster:
     # Beyond the hide its own colour goes on, so that the median at its edge is leather's.
     own = cv2.inpaint(own, 1 - inside, 3, cv2.INPAINT_TELEA) if inside.any() and (1 - inside).any() else own
     k = max(3, round(LEATHER_MM * ppm / small) | 1)
-    return cv2.resize(cv2.GaussianBlur(cv2.medianBlur(own, k), (0, 0), 1.5), (image.shape[1], image.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return cv2.resize(
+        cv2.GaussianBlur(cv2.medianBlur(own, k), (0, 0), 1.5),
+        (image.shape[1], image.shape[0]),
+        interpolation=cv2.INTER_LINEAR,
+    )
 
 
 def _unshone(image: Raster, leather: Raster, mask: Raster) -> Raster:
-    """Take a lamp's shine off a face, in place: light added alike to all colours, to the chalk as well as to the leather under it. Return where it is strong."""
+    """Take a lamp's shine off a face, in place: light added alike to all colours, to the chalk as well as to
+    the leather under it. Return where it is strong.
+    """
     if not mask.any():
         return np.zeros(mask.shape, bool)
     # Shine may lie over half of a small piece: its own colour is where it is darker, short of stains.
@@ -200,7 +248,14 @@ def _middle(image: Raster) -> Raster:
 
 def _dazzled(dazzled: Raster, mask: Raster) -> list[str]:
     share = float(dazzled[mask > 0].mean()) if mask.any() else 0.0
-    return ["A lamp shines on the leather; chalk may not show there. Turn the lamp away or shade it, and look that every ring was found."] if share > DAZZLED_SHARE else []
+    return (
+        [
+            "A lamp shines on the leather; chalk may not show there. Turn the lamp away or shade it, and "
+            "look that every ring was found."
+        ]
+        if share > DAZZLED_SHARE
+        else []
+    )
 
 
 def _covered(image: Raster, leather: Raster, mask: Raster, colours: Raster) -> Raster:
@@ -240,21 +295,32 @@ def _lines(cover: Raster, ppm: float) -> Raster:
 
 
 def _loops(own: Raster, ppm: float) -> list[Floats]:
-    """Rings (px) that a line closes, along the middle of the line; breaks are joined as far as is needed and no farther."""
+    """Rings (px) that a line closes, along the middle of the line; breaks are joined as far as is needed and
+    no farther.
+    """
     depth: Raster = cv2.distanceTransform(own, cv2.DIST_L2, 5)
     half = float(np.percentile(depth[own > 0], 90))
     hull = MultiPoint(np.argwhere(own > 0)[:, ::-1]).convex_hull.buffer(-half).area
     for radius in BREAKS_MM:
         # Grown until the ends meet; what is still enclosed is given back what growing took.
-        contours, tree = cv2.findContours(cv2.dilate(own, _disc(radius * ppm)), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+        contours, tree = cv2.findContours(
+            cv2.dilate(own, _disc(radius * ppm)), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE
+        )
         if tree is None:
             return []
         back = round(radius * ppm) + 0.5
-        inner = [Polygon(c[:, 0]).buffer(0).buffer(back) for c, t in zip(contours, tree[0], strict=True) if t[3] >= 0 and len(c) > 8]
+        inner = [
+            Polygon(c[:, 0]).buffer(0).buffer(back)
+            for c, t in zip(contours, tree[0], strict=True)
+            if t[3] >= 0 and len(c) > 8
+        ]
         inner = [p for p in inner if p.area > LEAST_INSIDE_MM2 * ppm**2]
         grown = [p.buffer(half + 0.5) for p in _joined(inner, half)]
         if sum(p.area for p in grown) > ROUND_ENOUGH * hull:
-            return [np.asarray(max(pieces_of(g), key=lambda q: q.area).simplify(0.4 * ppm).exterior.coords)[:-1] for g in grown]
+            return [
+                np.asarray(max(pieces_of(g), key=lambda q: q.area).simplify(0.4 * ppm).exterior.coords)[:-1]
+                for g in grown
+            ]
     return []
 
 
@@ -265,14 +331,19 @@ def _joined(inner: list[Polygon], half: float) -> list[Polygon]:
         for i, q in enumerate(out):
             wall = p.buffer(1.3 * half).intersection(q.buffer(1.3 * half))
             if wall.area > 0.22 * p.length * 1.3 * half:
-                out[i] = max(pieces_of(q.buffer(1.3 * half).union(p.buffer(1.3 * half)).buffer(-1.3 * half)), key=lambda r: r.area)
+                out[i] = max(
+                    pieces_of(q.buffer(1.3 * half).union(p.buffer(1.3 * half)).buffer(-1.3 * half)),
+                    key=lambda r: r.area,
+                )
                 break
         else:
             out.append(p)
     return out
 
 
-def _told(loop: Floats, cover: Raster, image: Raster, leather: Raster, own: Raster, colours: Raster, ppm: float) -> tuple[int, float] | None:
+def _told(
+    loop: Floats, cover: Raster, image: Raster, leather: Raster, own: Raster, colours: Raster, ppm: float
+) -> tuple[int, float] | None:
     """Which chalk a ring is drawn with and how surely; None where too little of the ring is chalk."""
     band = np.zeros(own.shape, np.uint8)
     cv2.polylines(band, [np.round(loop).astype(np.int32)], True, 1, max(2, round(9 * ppm)))
@@ -284,8 +355,12 @@ def _told(loop: Floats, cover: Raster, image: Raster, leather: Raster, own: Rast
     return _nearest(image, leather, (band > 0) & (own > 0), cover, colours)
 
 
-def _nearest(image: Raster, leather: Raster, where: Raster, cover: Raster, colours: Raster) -> tuple[int, float]:
-    """The chalk whose direction from the leather the strongest half of a line shows, and how much nearer it is than the next."""
+def _nearest(
+    image: Raster, leather: Raster, where: Raster, cover: Raster, colours: Raster
+) -> tuple[int, float]:
+    """The chalk whose direction from the leather the strongest half of a line shows, and how much nearer it
+    is than the next.
+    """
     least = float(np.quantile(cover[where], 0.5))
     strong = where & (cover >= least)
     base = leather[strong].astype(np.float64).mean(axis=0)
@@ -298,7 +373,9 @@ def _nearest(image: Raster, leather: Raster, where: Raster, cover: Raster, colou
     return int(order[0]), float(np.clip((second - first) / max(second + first, 1e-6), 0.0, 1.0))
 
 
-def _straight(own: Raster, cover: Raster, ppm: float, hide_mm: float) -> tuple[Literal["backbone", "arrow", "line"], Floats] | None:
+def _straight(
+    own: Raster, cover: Raster, ppm: float, hide_mm: float
+) -> tuple[Literal["backbone", "arrow", "line"], Floats] | None:
     """A line's kind and its two ends (px); None for what is no straight line."""
     yx = np.argwhere(own > 0)
     at = yx[:, ::-1].astype(np.float64)
@@ -318,7 +395,10 @@ def _straight(own: Raster, cover: Raster, ppm: float, hide_mm: float) -> tuple[L
     if width > 0.16 * (hi - lo) + 6 * ppm:
         return None
     ends = np.stack([middle + t * axes[0] + (slope * t + start) * axes[1] for t in (lo, hi)])
-    heads = [float(np.ptp(left[where])) if where.any() else 0.0 for where in (along < lo + 0.22 * (hi - lo), along > hi - 0.22 * (hi - lo))]
+    heads = [
+        float(np.ptp(left[where])) if where.any() else 0.0
+        for where in (along < lo + 0.22 * (hi - lo), along > hi - 0.22 * (hi - lo))
+    ]
     if long > BACKBONE_SHARE * hide_mm:
         return "backbone", ends
     if max(heads) > max(1.9 * width, width + 8 * ppm):
@@ -327,7 +407,9 @@ def _straight(own: Raster, cover: Raster, ppm: float, hide_mm: float) -> tuple[L
 
 
 def _dot(own: Raster, cover: Raster, ppm: float) -> Floats | None:
-    """The outline (px) of a ring so small that its line fills it, or of a dot of chalk; None for what is neither round nor full."""
+    """The outline (px) of a ring so small that its line fills it, or of a dot of chalk; None for what is
+    neither round nor full.
+    """
     middle, sides, turn = cv2.minAreaRect(np.argwhere(own > 0)[:, ::-1].astype(np.float32))
     across, long = min(sides) / ppm, max(sides) / ppm
     if across < LEAST_ACROSS_MM or long > MOST_DOT_MM or long > 2 * across:
@@ -338,13 +420,25 @@ def _dot(own: Raster, cover: Raster, ppm: float) -> Floats | None:
     half = [max(0.7 * side, side - LINE_MM * ppm) / 2 for side in sides]
     t, way = np.linspace(0, 2 * np.pi, 25)[:-1], math.radians(turn)
     c, s = np.cos(t) * half[0], np.sin(t) * half[1]
-    return np.stack([middle[0] + c * math.cos(way) - s * math.sin(way), middle[1] + c * math.sin(way) + s * math.cos(way)], axis=1)
+    return np.stack(
+        [
+            middle[0] + c * math.cos(way) - s * math.sin(way),
+            middle[1] + c * math.sin(way) + s * math.cos(way),
+        ],
+        axis=1,
+    )
 
 
 def _one_each(rings: list[ChalkRing]) -> list[ChalkRing]:
     """Rings without those that lie wholly in another of the same chalk: a ring drawn twice round is one."""
     shapes = [Polygon(r.outline).buffer(0) for r in rings]
-    return [r for i, r in enumerate(rings) if not any(j != i and shapes[j].contains(shapes[i]) and rings[j].chalk == r.chalk for j in range(len(rings)))]
+    return [
+        r
+        for i, r in enumerate(rings)
+        if not any(
+            j != i and shapes[j].contains(shapes[i]) and rings[j].chalk == r.chalk for j in range(len(rings))
+        )
+    ]
 
 
 def _advice(chalks: tuple[Chalk, ...], colours: Raster, leather: Raster) -> list[str]:
@@ -356,10 +450,18 @@ def _advice(chalks: tuple[Chalk, ...], colours: Raster, leather: Raster) -> list
     for chalk, size in zip(chalks, sizes, strict=True):
         if size < HARDLY_SHOWS:
             out.append(
-                f"{chalk.name.capitalize()} chalk is the colour of this leather: what was ringed with it is not seen. Ring it with {' or '.join(plain) or 'another colour'} and take the picture again."
+                f"{chalk.name.capitalize()} chalk is the colour of this leather: what was ringed with it is "
+                f"not seen. Ring it with {' or '.join(plain) or 'another colour'} and take the picture again."
             )
     for (i, a), (j, b) in combinations(enumerate(chalks), 2):
         told = min(sizes[i], sizes[j]) >= HARDLY_SHOWS and a.means != b.means
-        if told and ways[i] @ ways[j] / (sizes[i] * sizes[j]) > ALIKE and abs(sizes[i] - sizes[j]) < 0.25 * max(sizes[i], sizes[j]):
-            out.append(f"{a.name.capitalize()} and {b.name} chalk look alike on this leather: look at each ring's severity.")
+        if (
+            told
+            and ways[i] @ ways[j] / (sizes[i] * sizes[j]) > ALIKE
+            and abs(sizes[i] - sizes[j]) < 0.25 * max(sizes[i], sizes[j])
+        ):
+            out.append(
+                f"{a.name.capitalize()} and {b.name} chalk look alike on this leather: look at each ring's "
+                "severity."
+            )
     return out

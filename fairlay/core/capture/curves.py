@@ -1,7 +1,8 @@
 """Cleaning a traced outline into straight lines and curves that have handles.
 
-Straight stretches are found first, the longest before the others; where two meet near what was traced,
-there is a corner. Between them cubics are fitted and split where they stand off too far (Schneider, "An algorithm for automatically fitting digitized curves", Graphics Gems, 1990).
+Straight stretches are found first, the longest before the others; where two meet near what was traced, there
+is a corner. Between them cubics are fitted and split where they stand off too far (Schneider, "An algorithm
+for automatically fitting digitized curves", Graphics Gems, 1990).
 """
 
 from __future__ import annotations
@@ -36,7 +37,9 @@ SHARP_MM = 1.2
 
 
 def cleaned(ring: Ring, within_mm: float = WITHIN_MM) -> Contour:
-    """Return a dense outline ``(n, 2)`` (points about half a mm apart) as a contour of lines and curves nowhere further than about ``within_mm`` from it."""
+    """Return a dense outline ``(n, 2)`` (points about half a mm apart) as a contour of lines and curves
+    nowhere further than about ``within_mm`` from it.
+    """
     noise = trembling_mm(ring)
     within_mm = max(within_mm, 4.0 * noise)
     straights = straight_runs(ring, max(STRAIGHT_RMS_MM, 1.4 * noise))
@@ -60,7 +63,9 @@ def cleaned(ring: Ring, within_mm: float = WITHIN_MM) -> Contour:
 
 
 def trembling_mm(ring: Ring) -> float:
-    """Return by how much a traced outline trembles: the median distance of its points from the outline evened out over 4 mm, as a standard deviation."""
+    """Return by how much a traced outline trembles: the median distance of its points from the outline evened
+    out over 4 mm, as a standard deviation.
+    """
     evened = gaussian_filter1d(ring, 4.0, axis=0, mode="wrap")
     return float(np.median(np.hypot(*(ring - evened).T))) * 0.85
 
@@ -83,10 +88,12 @@ def _without_straights(ring: Ring, within: float) -> Contour:
 
 
 def straight_runs(ring: Ring, rms_mm: float = STRAIGHT_RMS_MM) -> list[tuple[int, int]]:
-    """Return the straight stretches of a traced outline as (first, last) indices in order, the last one past the end where it goes over index 0.
+    """Return the straight stretches of a traced outline as (first, last) indices in order, the last one past
+    the end where it goes over index 0.
 
-    Longest first: a stretch is straight where its points lie within ``rms_mm`` of a line, in the mean square, and it bows by
-    no more than ``BOW_MM`` (or ``rms_mm``). Short ones that follow each other with a slight turn are facets of a curve, and left out.
+    Longest first: a stretch is straight where its points lie within ``rms_mm`` of a line, in the mean square,
+    and it bows by no more than ``BOW_MM`` (or ``rms_mm``). Short ones that follow each other with a slight
+    turn are facets of a curve, and left out.
     """
     n = len(ring)
     step = float(np.median(np.hypot(*np.diff(ring, axis=0).T)))
@@ -106,7 +113,11 @@ def straight_runs(ring: Ring, rms_mm: float = STRAIGHT_RMS_MM) -> list[tuple[int
             a += 1
         while b - a >= least and not free[b % n]:
             b -= 1
-        if b - a < least or not free[np.arange(a, b + 1) % n].all() or _bow(twice[a : b + 1]) > max(BOW_MM, rms_mm):
+        if (
+            b - a < least
+            or not free[np.arange(a, b + 1) % n].all()
+            or _bow(twice[a : b + 1]) > max(BOW_MM, rms_mm)
+        ):
             continue
         trim = max(1, round(SKIP_MM / step))
         free[np.arange(a, b + 1) % n] = False
@@ -121,7 +132,9 @@ class _Sums:
     def __init__(self, points: Floats, most: float) -> None:
         self.most = most
         x, y = (points - points.mean(axis=0)).T
-        self.sums = np.concatenate([np.zeros((1, 5)), np.cumsum(np.stack([x, y, x * x, x * y, y * y], axis=1), axis=0)])
+        self.sums = np.concatenate(
+            [np.zeros((1, 5)), np.cumsum(np.stack([x, y, x * x, x * y, y * y], axis=1), axis=0)]
+        )
 
     def rms(self, a: int, b: int) -> float:
         m = b - a + 1
@@ -131,7 +144,9 @@ class _Sums:
         return math.sqrt(max(0.0, least))
 
     def furthest(self, a: int, end: int, least: int) -> int:
-        """The furthest index to which the stretch from ``a`` is straight; ``a`` where it is not even for ``least``."""
+        """The furthest index to which the stretch from ``a`` is straight; ``a`` where it is not even for
+        ``least``.
+        """
         if a + least > end or self.rms(a, a + least) > self.most:
             return a
         low, high = a + least, a + least
@@ -148,7 +163,9 @@ def _bow(run: Floats) -> float:
     centre, d = _line_through(run)
     along = (run - centre) @ d
     across = (run - centre) @ np.array([-d[1], d[0]])
-    return abs(float(np.polyfit(along, across, 2)[0])) * float(np.ptp(along)) ** 2 / 4 if len(run) > 3 else 0.0
+    return (
+        abs(float(np.polyfit(along, across, 2)[0])) * float(np.ptp(along)) ** 2 / 4 if len(run) > 3 else 0.0
+    )
 
 
 def _line_through(points: Floats) -> tuple[Floats, Floats]:
@@ -194,7 +211,12 @@ def _curved(run: Floats, t1: Floats, t2: Floats, within: float) -> list[Span]:
     for a, b in itertools.pairwise(ends):
         part = _evened(run[a : b + 1])
         k = max(1, min(len(part) // 3, 8))
-        spans += _fit(part, t1 if a == 0 else _unit(part[k] - part[0]), t2 if b == len(run) - 1 else _unit(part[-1 - k] - part[-1]), within)
+        spans += _fit(
+            part,
+            t1 if a == 0 else _unit(part[k] - part[0]),
+            t2 if b == len(run) - 1 else _unit(part[-1 - k] - part[-1]),
+            within,
+        )
     return spans
 
 
@@ -214,7 +236,11 @@ def _corners_between(run: Floats) -> list[int]:
     index = np.arange(arm, len(run) - arm)
     before = _direction(run[index[:, None] - np.arange(arm, 1, -1)])
     after = _direction(run[index[:, None] + np.arange(2, arm + 1)])
-    turn = np.degrees(np.abs(np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(axis=1))))
+    turn = np.degrees(
+        np.abs(
+            np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(axis=1))
+        )
+    )
     for i in np.argsort(-turn):
         if turn[i] < 2 * CORNER_DEG:
             break
@@ -224,7 +250,9 @@ def _corners_between(run: Floats) -> list[int]:
 
 
 def traced_corners(ring: Ring) -> list[int]:
-    """Return the indices of a traced outline's corners: where lines fitted to ``ARM_MM`` on both sides turn by ``CORNER_DEG`` or more."""
+    """Return the indices of a traced outline's corners: where lines fitted to ``ARM_MM`` on both sides turn
+    by ``CORNER_DEG`` or more.
+    """
     step = float(np.median(np.hypot(*np.diff(ring, axis=0).T)))
     arm, skip = max(3, round(ARM_MM / step)), max(1, round(SKIP_MM / step))
     n = len(ring)
@@ -285,8 +313,17 @@ def _without_rounding(run: Floats) -> Floats:
 
 
 def _fitted_loop(ring: Ring, within: float) -> list[Node]:
-    """Nodes of an outline without corners: fitted from its four extremes, so that its handles lie along the axes where they can."""
-    ends = sorted({int(ring[:, 0].argmin()), int(ring[:, 0].argmax()), int(ring[:, 1].argmin()), int(ring[:, 1].argmax())})
+    """Nodes of an outline without corners: fitted from its four extremes, so that its handles lie along the
+    axes where they can.
+    """
+    ends = sorted(
+        {
+            int(ring[:, 0].argmin()),
+            int(ring[:, 0].argmax()),
+            int(ring[:, 1].argmin()),
+            int(ring[:, 1].argmax()),
+        }
+    )
     ring = gaussian_filter1d(ring, EVEN_OVER, axis=0, mode="wrap")
     n, spans = len(ring), []
     k = max(2, min(8, n // 20))
@@ -363,7 +400,9 @@ def _nearer(run: Floats, span: Span, u: Floats) -> Floats:
 
 
 def _nodes(spans: list[Span]) -> list[Node]:
-    """Spans one after the other as nodes; each node's in handle is set from the span before, the last span's from the next run's first node."""
+    """Spans one after the other as nodes; each node's in handle is set from the span before, the last span's
+    from the next run's first node.
+    """
     out: list[list[float]] = []
     carried: Floats | None = None
     for p0, p1, p2, _ in spans:
@@ -377,7 +416,9 @@ def _nodes(spans: list[Span]) -> list[Node]:
 
 
 def _merge(nodes: list[Node]) -> list[Node]:
-    """Runs joined where the last node of one is the first of the next: its in handle from the one, its out handle from the other."""
+    """Runs joined where the last node of one is the first of the next: its in handle from the one, its out
+    handle from the other.
+    """
     out: list[Node] = []
     for node in nodes:
         if out and math.dist(out[-1][:2], node[:2]) < 1e-6:

@@ -11,7 +11,9 @@ Raster = NDArray[Any]
 
 
 def half_way(profile: Raster, t: NDArray[np.float64], least: float) -> NDArray[np.float64]:
-    """Where each row ``(n, len(t))`` is half way between its two ends, nearest to the middle; NaN where its ends differ by less than ``least``."""
+    """Where each row ``(n, len(t))`` is half way between its two ends, nearest to the middle; NaN where its
+    ends differ by less than ``least``.
+    """
     ends = max(3, len(t) // 5)
     first, last = np.median(profile[:, :ends], axis=1), np.median(profile[:, -ends:], axis=1)
     up = last > first

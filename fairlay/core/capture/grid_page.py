@@ -1,4 +1,5 @@
-"""The squared page that parts are photographed on: its sizes and lines, for the printer and for the camera's stand-in alike.
+"""The squared page that parts are photographed on: its sizes and lines, for the printer and for the camera's
+stand-in alike.
 
 Squares of 10 mm between thin lines. The lines go right round every square, so that any whole square
 seen in a picture tells where it is; nothing else is printed inside the grid.
@@ -30,7 +31,9 @@ INK = (0.42, 0.55, 0.62)
 
 @dataclass(frozen=True)
 class GridPage:
-    """A page and its grid: ``across`` by ``down`` squares whose first corner is at (``x0``, ``y0``) from the page's top left, in mm."""
+    """A page and its grid: ``across`` by ``down`` squares whose first corner is at (``x0``, ``y0``) from the
+    page's top left, in mm.
+    """
 
     paper: str
     width_mm: float
@@ -43,9 +46,14 @@ class GridPage:
 
 
 def paper_mm(paper: str, landscape: bool = False) -> tuple[float, float]:
-    """Return width and height of a paper. Raises BadPattern for one that is not known, listing those that are."""
+    """Return width and height of a paper.
+
+    Raises BadPattern for one that is not known, listing those that are.
+    """
     if paper not in PAPERS_MM:
-        raise BadPattern(f"there is no paper called {paper!r} here", value=paper, expected=", ".join(PAPERS_MM))
+        raise BadPattern(
+            f"there is no paper called {paper!r} here", value=paper, expected=", ".join(PAPERS_MM)
+        )
     w, h = PAPERS_MM[paper]
     return (h, w) if landscape else (w, h)
 

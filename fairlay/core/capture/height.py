@@ -9,10 +9,12 @@ from fairlay.core.shapes.rings import Ring, simple_ring
 
 
 def lowered(ring: Ring, eye: tuple[float, float, float], thickness: float, hole: bool = False) -> Ring:
-    """Return an outline seen at the height of a face ``thickness`` over the plane, brought down to it; all in mm, the eye as x, y, height.
+    """Return an outline seen at the height of a face ``thickness`` over the plane, brought down to it; all in
+    mm, the eye as x, y, height.
 
-    From an eye at height H a face at height t looks larger by H / (H - t) about the place under the eye. That holds where the
-    edge faces away from the eye; where it faces the eye, its foot on the plane is what was seen, which is right as it is.
+    From an eye at height H a face at height t looks larger by H / (H - t) about the place under the eye. That
+    holds where the edge faces away from the eye; where it faces the eye, its foot on the plane is what was
+    seen, which is right as it is.
     """
     if thickness <= 0:
         return ring

@@ -45,7 +45,9 @@ SPREADS_MM: Final = (10.0, 6.0, 5.0)
 
 @dataclass(frozen=True, eq=False)
 class HideFound:
-    """A hide on the table in mm: its outline and holes; ``mask`` is where it lies in the straightened picture; how far its colour stands from the table's (in standard deviations)."""
+    """A hide on the table in mm: its outline and holes; ``mask`` is where it lies in the straightened
+    picture; how far its colour stands from the table's (in standard deviations).
+    """
 
     outline: Ring
     holes: tuple[Ring, ...]
@@ -56,7 +58,8 @@ class HideFound:
 def find_hide(top: TableTop, table: TableSeen) -> HideFound:
     """Return the hide on a table seen from above.
 
-    Raises BadPicture where none is seen, it has the table's colour, or it goes beyond the picture or the markers.
+    Raises BadPicture where none is seen, it has the table's colour, or it goes beyond the picture or the
+    markers.
     """
     papers = _papers(top, table)
     far, step = _unlike_table(top, papers)
@@ -83,10 +86,11 @@ def _papers(top: TableTop, table: TableSeen) -> Raster:
 
 
 def _unlike_table(top: TableTop, papers: Raster) -> tuple[Raster, float]:
-    """How unlike the table each place is, in standard deviations, at about ``LOOK_AT`` px a mm; and how many px of the picture one of its takes.
+    """How unlike the table each place is, in standard deviations, at about ``LOOK_AT`` px a mm; and how many
+    px of the picture one of its takes.
 
-    A table's colour is told by what lies round the markers' papers: up to three colours, each with shadow (equal in all channels)
-    as a direction that costs little.
+    A table's colour is told by what lies round the markers' papers: up to three colours, each with shadow
+    (equal in all channels) as a direction that costs little.
     """
     step = max(1.0, top.px_per_mm / LOOK_AT)
     size = (round(top.image.shape[1] / step), round(top.image.shape[0] / step))
@@ -97,7 +101,11 @@ def _unlike_table(top: TableTop, papers: Raster) -> tuple[Raster, float]:
     log = np.log(np.maximum(small.astype(np.float32), 3.0))
     near = (away > SEED_MM[0]) & (away < SEED_MM[1]) & known
     if near.sum() < 200:
-        raise BadPicture("no table is seen round the markers", value=int(near.sum()), expected="some bare table round each marker's sheet")
+        raise BadPicture(
+            "no table is seen round the markers",
+            value=int(near.sum()),
+            expected="some bare table round each marker's sheet",
+        )
     seeds = log[near]
     best = np.full(log.shape[:2], np.inf, np.float32)
     for middle, spread in _colours(seeds):
@@ -108,9 +116,18 @@ def _unlike_table(top: TableTop, papers: Raster) -> tuple[Raster, float]:
 
 
 def _colours(seeds: Raster) -> list[tuple[Raster, Raster]]:
-    """The table's colours as middles and covariances: of three groups of seeds, those that are large; leather or clutter beside a marker is a small one."""
+    """The table's colours as middles and covariances: of three groups of seeds, those that are large; leather
+    or clutter beside a marker is a small one.
+    """
     own = seeds[:: max(1, len(seeds) // 20_000)].astype(np.float32)
-    _, labels, _ = cv2.kmeans(own, 3, np.zeros(0, np.int32), (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 0.01), 3, cv2.KMEANS_PP_CENTERS)
+    _, labels, _ = cv2.kmeans(
+        own,
+        3,
+        np.zeros(0, np.int32),
+        (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 0.01),
+        3,
+        cv2.KMEANS_PP_CENTERS,
+    )
     groups = sorted((own[labels.ravel() == k] for k in range(3)), key=len, reverse=True)
     usual = np.median(groups[0], axis=0)
     out = []
@@ -138,7 +155,9 @@ def _distance(log: Raster, middle: Raster, cover: Raster) -> Raster:
 
 
 def _leather(far: Raster, step: float, top: TableTop) -> NDArray[np.uint8]:
-    """Where the hide lies, at the straightened picture's own size: the largest thing unlike the table, without slender clutter that touches it."""
+    """Where the hide lies, at the straightened picture's own size: the largest thing unlike the table,
+    without slender clutter that touches it.
+    """
     ppm = top.px_per_mm / step
     mask: Raster = (far > APART).astype(np.uint8)
     k = _disc(3.0 * ppm)
@@ -146,14 +165,20 @@ def _leather(far: Raster, step: float, top: TableTop) -> NDArray[np.uint8]:
     largest = _largest(mask)
     if largest.sum() < LEAST_HIDE_MM2 * ppm**2:
         raise BadPicture(
-            "no hide is seen on the table, or it has the table's own colour", value=int(largest.sum()), expected="a hide that stands out: spread a sheet of another colour under it"
+            "no hide is seen on the table, or it has the table's own colour",
+            value=int(largest.sum()),
+            expected="a hide that stands out: spread a sheet of another colour under it",
         )
     # Its own colour, to tell what lies against it from what is it.
     size = (far.shape[1], far.shape[0])
     small = cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32)
     depth: Raster = cv2.distanceTransform(largest, cv2.DIST_L2, 5) / ppm
     thick = cv2.morphologyEx(largest, cv2.MORPH_OPEN, _disc(SLENDER_MM * ppm))
-    body = np.log(np.maximum(small[(depth > 15) & (thick > 0)], 3.0)) if ((depth > 15) & (thick > 0)).any() else np.log(np.maximum(small[largest > 0], 3.0))
+    body = (
+        np.log(np.maximum(small[(depth > 15) & (thick > 0)], 3.0))
+        if ((depth > 15) & (thick > 0)).any()
+        else np.log(np.maximum(small[largest > 0], 3.0))
+    )
     middle = np.median(body, axis=0)
     spread = 1.48 * np.median(np.abs(body - middle), axis=0) + 0.05
     like = (np.abs(np.log(np.maximum(small, 3.0)) - middle) / spread).max(axis=2) < LIKE_TABLE
@@ -161,7 +186,9 @@ def _leather(far: Raster, step: float, top: TableTop) -> NDArray[np.uint8]:
     grown = cv2.dilate(thick, _disc(3.0 * ppm))
     mask = ((largest > 0) & (like | (grown > 0))).astype(np.uint8)
     mask = _largest(cv2.morphologyEx(mask, cv2.MORPH_OPEN, _disc(2.5 * ppm)))
-    return np.asarray(cv2.resize(mask, (top.image.shape[1], top.image.shape[0]), interpolation=cv2.INTER_NEAREST), np.uint8)
+    return np.asarray(
+        cv2.resize(mask, (top.image.shape[1], top.image.shape[0]), interpolation=cv2.INTER_NEAREST), np.uint8
+    )
 
 
 def _disc(radius: float) -> Raster:
@@ -179,18 +206,26 @@ def _largest(mask: Raster) -> Raster:
 def _judge_reach(mask: Raster, top: TableTop) -> None:
     """Raise BadPicture for a hide that goes on where nothing was seen, saying where."""
     edge = max(2, round(3 * top.px_per_mm))
-    seen = cv2.erode(np.pad(top.known.astype(np.uint8), 1), np.ones((2 * edge + 1, 2 * edge + 1), np.uint8), borderValue=0)[1:-1, 1:-1]
+    seen = cv2.erode(
+        np.pad(top.known.astype(np.uint8), 1), np.ones((2 * edge + 1, 2 * edge + 1), np.uint8), borderValue=0
+    )[1:-1, 1:-1]
     over = np.argwhere((mask > 0) & (seen == 0))
     if len(over) < 4 * edge:
         return
     middle = over.mean(axis=0)
     h, w = mask.shape
-    sides = {"left": middle[1] / w, "right": 1 - middle[1] / w, "top": middle[0] / h, "bottom": 1 - middle[0] / h}
+    sides = {
+        "left": middle[1] / w,
+        "right": 1 - middle[1] / w,
+        "top": middle[0] / h,
+        "bottom": 1 - middle[0] / h,
+    }
     side = min(sides, key=lambda k: sides[k])
     raise BadPicture(
         f"the hide goes beyond the picture, or beyond the markers, at the {side}",
         value=side,
-        expected="the whole hide in the picture with markers outside it all round: step back, move the markers out, or take two pictures that overlap",
+        expected="the whole hide in the picture with markers outside it all round: step back, move the "
+        "markers out, or take two pictures that overlap",
     )
 
 
@@ -201,11 +236,19 @@ def _rings(mask: Raster, top: TableTop, far: Raster) -> tuple[Ring, tuple[Ring, 
         raise BadPicture("the hide has no edge", value=0, expected="a hide on a table of another colour")
     field = _across(top, mask)
     wide = cv2.resize(far, (mask.shape[1], mask.shape[0]), interpolation=cv2.INTER_LINEAR)
-    outer = max((k for k in range(len(contours)) if tree[0][k][3] < 0), key=lambda k: cv2.contourArea(contours[k]))
+    outer = max(
+        (k for k in range(len(contours)) if tree[0][k][3] < 0), key=lambda k: cv2.contourArea(contours[k])
+    )
     holes = []
     for k, (_, _, _, parent) in enumerate(tree[0]):
-        if parent == outer and cv2.contourArea(contours[k]) > LEAST_HOLE_MM2 * top.px_per_mm**2 and _is_table(contours[k], wide, top.px_per_mm):
-            holes.append(simple_ring(top.to_mm(_refined(contours[k][:, 0].astype(np.float64), field, top.px_per_mm))))
+        if (
+            parent == outer
+            and cv2.contourArea(contours[k]) > LEAST_HOLE_MM2 * top.px_per_mm**2
+            and _is_table(contours[k], wide, top.px_per_mm)
+        ):
+            holes.append(
+                simple_ring(top.to_mm(_refined(contours[k][:, 0].astype(np.float64), field, top.px_per_mm)))
+            )
     outline = simple_ring(top.to_mm(_refined(contours[outer][:, 0].astype(np.float64), field, top.px_per_mm)))
     whole = Polygon(outline)
     return outline, tuple(h for h in holes if whole.contains(Polygon(h)))
@@ -224,7 +267,9 @@ def _is_table(contour: Raster, far: Raster, ppm: float) -> bool:
 
 
 def _across(top: TableTop, mask: Raster) -> Raster:
-    """The picture as one value, along the way from table to leather: 0 table, 1 leather, worked out locally so that light and unevenness do not matter."""
+    """The picture as one value, along the way from table to leather: 0 table, 1 leather, worked out locally
+    so that light and unevenness do not matter.
+    """
     ppm = top.px_per_mm
     small = 4
     size = (mask.shape[1] // small, mask.shape[0] // small)
@@ -242,8 +287,13 @@ def _across(top: TableTop, mask: Raster) -> Raster:
         usual = np.median(image[where > 0], axis=0) if where.any() else np.zeros(3, np.float32)
         levels.append((cv2.GaussianBlur(image * weight[..., None], (0, 0), sigma) + 1e-4 * usual) / total)
     table, way = levels[0], levels[1] - levels[0]
-    # Fisher's discriminant: the way from table to leather, less what of it shadow does too (it darkens along the table's own colour).
-    share = (table * way).sum(axis=2) * SHADOW_SPREAD**2 / (NOISE_LEVELS**2 + SHADOW_SPREAD**2 * (table * table).sum(axis=2))
+    # Fisher's discriminant: the way from table to leather, less what of it shadow does too (it darkens along
+    # the table's own colour).
+    share = (
+        (table * way).sum(axis=2)
+        * SHADOW_SPREAD**2
+        / (NOISE_LEVELS**2 + SHADOW_SPREAD**2 * (table * table).sum(axis=2))
+    )
     weight = way - table * share[..., None]
     length = np.maximum((weight * way).sum(axis=2), 1.0)
     full = (mask.shape[1], mask.shape[0])
@@ -253,7 +303,9 @@ def _across(top: TableTop, mask: Raster) -> Raster:
 
 
 def _refined(contour: Floats, field: Raster, ppm: float) -> Floats:
-    """A contour of whole pixels moved, point by point every ``STEP_MM``, to where the field crosses half way between its levels inside and outside."""
+    """A contour of whole pixels moved, point by point every ``STEP_MM``, to where the field crosses half way
+    between its levels inside and outside.
+    """
     closed = np.concatenate([contour, contour[:1]])
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
     n = max(24, int(along[-1] / (STEP_MM * ppm)))
@@ -263,7 +315,10 @@ def _refined(contour: Floats, field: Raster, ppm: float) -> Floats:
         t = np.arange(-reach, reach + 1e-9, 0.2) * ppm
         smooth = gaussian_filter1d(ring, spread / STEP_MM, axis=0, mode="wrap")
         tangent = np.roll(smooth, -1, axis=0) - np.roll(smooth, 1, axis=0)
-        normal = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        normal = (
+            np.stack([tangent[:, 1], -tangent[:, 0]], axis=1)
+            / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        )
         x = (ring[:, None, 0] + normal[:, None, 0] * t).astype(np.float32)
         y = (ring[:, None, 1] + normal[:, None, 1] * t).astype(np.float32)
         move = half_way(cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), t, 0.3)

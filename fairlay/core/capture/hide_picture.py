@@ -1,4 +1,6 @@
-"""Pictures of a hide on its table to its outline, holes and chalk marks, in mm; or to what must change before it can be read."""
+"""Pictures of a hide on its table to its outline, holes and chalk marks, in mm; or to what must change before
+it can be read.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ KEPT_STEP_MM = 1.0
 
 @dataclass(frozen=True, eq=False)
 class HideSeen:
-    """What pictures of a hide gave, on the table in mm: the table from above, outline, holes, chalk rings and lines, area, markers seen and how well they agree, and advice in words."""
+    """What pictures of a hide gave, on the table in mm: the table from above, outline, holes, chalk rings and
+    lines, area, markers seen and how well they agree, and advice in words.
+    """
 
     top: TableTop
     outline: Ring
@@ -51,15 +55,20 @@ def look_at_hide(
     expected: Sequence[int] = (),
     tell: Callable[[str], None] = lambda _: None,
 ) -> HideSeen:
-    """Return the hide that pictures ``(h, w, 3)`` uint8 of one camera show, one picture or several that overlap.
+    """Return the hide that pictures ``(h, w, 3)`` uint8 of one camera show, one picture or several that
+    overlap.
 
-    ``thickness_mm``: the leather's, whose face is nearer the camera by so much; ``bar_mm``: what the printed bar of the
-    marker sheets measures; ``expected``: markers that lie on the table; ``tell`` hears in words what was found so far,
-    and may raise to stop. Raises BadPicture, saying what to change, where nothing sure can be read.
+    ``thickness_mm``: the leather's, whose face is nearer the camera by so much; ``bar_mm``: what the printed
+    bar of the marker sheets measures; ``expected``: markers that lie on the table; ``tell`` hears in words
+    what was found so far, and may raise to stop. Raises BadPicture, saying what to change, where nothing sure
+    can be read.
     """
     if not 0 <= thickness_mm <= 15:
         raise BadPicture(f"leather {thickness_mm:g} mm thick", value=thickness_mm, expected="0 to 15 mm")
-    tell(f"{len(images)} picture{'s' if len(images) > 1 else ''}, {sum(i.shape[0] * i.shape[1] for i in images) / 1e6:.0f} million points")
+    tell(
+        f"{len(images)} picture{'s' if len(images) > 1 else ''}, "
+        f"{sum(i.shape[0] * i.shape[1] for i in images) / 1e6:.0f} million points"
+    )
     table = find_table(images, bar_mm, expected)
     tell(f"{len(table.markers)} markers, agreeing within {table.rms_mm:.1f} mm")
     top = straighten(images, table)
@@ -71,16 +80,39 @@ def look_at_hide(
     eyes = [v.eye for v in table.views]
     outline = _down(found.outline, eyes, top, thickness_mm)
     holes = tuple(_down(h, eyes, top, thickness_mm, hole=True) for h in found.holes)
-    rings = tuple(ChalkRing(_face_down(r.outline, eyes, top, thickness_mm), r.chalk, r.severity, r.sure) for r in chalk.rings)
-    lines = tuple(ChalkLine(line.kind, _face_down(line.ends, eyes, top, thickness_mm), line.chalk) for line in chalk.lines)
+    rings = tuple(
+        ChalkRing(_face_down(r.outline, eyes, top, thickness_mm), r.chalk, r.severity, r.sure)
+        for r in chalk.rings
+    )
+    lines = tuple(
+        ChalkLine(line.kind, _face_down(line.ends, eyes, top, thickness_mm), line.chalk)
+        for line in chalk.lines
+    )
     area = Polygon(outline).area - sum(Polygon(h).area for h in holes)
     middle = np.array(Polygon(outline).centroid.coords[0])
-    tilt = max(float(np.degrees(np.arctan2(np.hypot(*(middle - e[:2])), e[2]))) for e in eyes) if len(eyes) == 1 else 0.0
+    tilt = (
+        max(float(np.degrees(np.arctan2(np.hypot(*(middle - e[:2])), e[2]))) for e in eyes)
+        if len(eyes) == 1
+        else 0.0
+    )
     advice = [*_advice(table, top, outline, found.apart, tilt), *chalk.advice]
-    return HideSeen(top, _thinned(outline), tuple(_thinned(h) for h in holes), rings, lines, area, tuple(sorted(table.markers)), table.rms_mm, tilt, tuple(advice))
+    return HideSeen(
+        top,
+        _thinned(outline),
+        tuple(_thinned(h) for h in holes),
+        rings,
+        lines,
+        area,
+        tuple(sorted(table.markers)),
+        table.rms_mm,
+        tilt,
+        tuple(advice),
+    )
 
 
-def _down(ring: Ring, eyes: list[tuple[float, float, float]], top: TableTop, thickness: float, hole: bool = False) -> Ring:
+def _down(
+    ring: Ring, eyes: list[tuple[float, float, float]], top: TableTop, thickness: float, hole: bool = False
+) -> Ring:
     """An outline brought down to the table, each point as seen by the camera that shows it."""
     each = [lowered(ring, e, thickness, hole) for e in eyes]
     if len(each) == 1 or any(len(e) != len(ring) for e in each):
@@ -110,17 +142,34 @@ def _advice(table: TableSeen, top: TableTop, outline: Ring, apart: float, tilt: 
     inside = MultiPoint(np.concatenate(list(table.markers.values()))).convex_hull
     beyond = Polygon(outline).buffer(0).difference(inside.buffer(120))
     if not beyond.is_empty and beyond.area > 2_000:
-        out.append("Part of the hide lies well outside the markers; there it is measured less surely. Lay markers round all of it.")
+        out.append(
+            "Part of the hide lies well outside the markers; there it is measured less surely. Lay markers "
+            "round all of it."
+        )
     if len(table.markers) < 6:
-        out.append(f"Only {len(table.markers)} markers were seen; with eight or more, one that is covered does no harm.")
+        out.append(
+            f"Only {len(table.markers)} markers were seen; with eight or more, one that is covered does no "
+            "harm."
+        )
     if table.rms_mm > DISAGREES_MM:
-        out.append(f"The markers agree only to {table.rms_mm:.1f} mm: see that the sheets lie flat and were printed at one scale.")
+        out.append(
+            f"The markers agree only to {table.rms_mm:.1f} mm: see that the sheets lie flat and were printed "
+            "at one scale."
+        )
     if apart < 9:
-        out.append("The hide hardly stands out from the table: look its outline over well, or spread a sheet of another colour under it.")
+        out.append(
+            "The hide hardly stands out from the table: look its outline over well, or spread a sheet of "
+            "another colour under it."
+        )
     if tilt > TILTED_DEG:
-        out.append(f"The camera stood {tilt:.0f} degrees off; from higher over the middle, thick leather and curled edges are measured better.")
+        out.append(
+            f"The camera stood {tilt:.0f} degrees off; from higher over the middle, thick leather and curled "
+            "edges are measured better."
+        )
     if max(v.px_per_mm(np.array([(top.x0, top.y0)])) for v in table.views) < COARSE_PX_PER_MM:
-        out.append("A mm takes less than a pixel: go nearer and take two pictures, or use the camera's full size.")
+        out.append(
+            "A mm takes less than a pixel: go nearer and take two pictures, or use the camera's full size."
+        )
     if float((top.image[::4, ::4].min(axis=2) >= 254).mean()) > OVERBRIGHT:
         out.append("Part of the picture is burnt out: turn lamps away, or shade the window.")
     return out

@@ -1,6 +1,7 @@
 """The printed reference marker: what it measures, and how it looks.
 
-A marker is a square of black and white fields of OpenCV's public 4 x 4 dictionary, black all round, on white paper.
+A marker is a square of black and white fields of OpenCV's public 4 x 4 dictionary, black all round, on white
+paper.
 """
 
 from __future__ import annotations
@@ -15,7 +16,9 @@ from numpy.typing import NDArray
 from fairlay.core.errors import BadPicture
 
 MARKER_MM: Final = 150.0
-"""Length of a marker's side, its black border counted in: as large as A4 and Letter leave a white rim of a field all round."""
+"""Length of a marker's side, its black border counted in: as large as A4 and Letter leave a white rim of a
+field all round.
+"""
 RIM_MM: Final = 25.0
 """White paper round the marker: one field."""
 FIELDS: Final = 6
@@ -30,7 +33,10 @@ def dictionary() -> cv2.aruco.Dictionary:
 
 @cache
 def fields(number: int) -> NDArray[np.bool_]:
-    """Return a marker's fields ``(6, 6)``, row 0 at the top, True where black. Raises BadPicture for a number that there is none of."""
+    """Return a marker's fields ``(6, 6)``, row 0 at the top, True where black.
+
+    Raises BadPicture for a number that there is none of.
+    """
     if not 0 <= number < MOST_MARKERS:
         raise BadPicture(f"there is no marker {number}", value=number, expected=f"0 to {MOST_MARKERS - 1}")
     return np.asarray(cv2.aruco.generateImageMarker(dictionary(), number, FIELDS), np.uint8) < 128

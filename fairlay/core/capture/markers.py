@@ -24,8 +24,9 @@ LEAST_READ = 20
 
 @dataclass(frozen=True, eq=False)
 class MarkerSeen:
-    """A marker in a picture: its number, its corners ``(4, 2)`` in px clockwise from its top left, how white its paper is
-    (r, g, b of 255), and over how many px its edges spread (one standard deviation)."""
+    """A marker in a picture: its number, its corners ``(4, 2)`` in px clockwise from its top left, how white
+    its paper is (r, g, b of 255), and over how many px its edges spread (one standard deviation).
+    """
 
     number: int
     corners: Floats
@@ -39,7 +40,9 @@ class MarkerSeen:
 
 
 def find_markers(image: Image) -> list[MarkerSeen]:
-    """Return the markers in a picture ``(h, w, 3)``, by number; one that is covered or cut off is left out, as is a number seen twice."""
+    """Return the markers in a picture ``(h, w, 3)``, by number; one that is covered or cut off is left out,
+    as is a number seen twice.
+    """
     grey: Raster = cv2.cvtColor(image, cv2.COLOR_RGB2GRAY)
     h, w = grey.shape
     shrink = min(1.0, LOOK_AT_PX / max(h, w))
@@ -74,7 +77,9 @@ def _refined(image: Image, grey: Raster, number: int, corners: Floats) -> Marker
 
 
 Side = tuple[Floats, Floats, Floats, Floats]
-"""Where a side starts, its run, its normal, and its curve's three figures: off = a t^2 + b t + c with t from 0 to 1."""
+"""Where a side starts, its run, its normal, and its curve's three figures: off = a t^2 + b t + c with t from
+0 to 1.
+"""
 
 
 def _side(grey: Raster, a: Floats, b: Floats, middle: Floats) -> tuple[Side, float] | None:
@@ -86,7 +91,13 @@ def _side(grey: Raster, a: Floats, b: Floats, middle: Floats) -> tuple[Side, flo
     reach = min(0.07 * long, 16.0)
     t, s = np.linspace(0.06, 0.94, ALONG), np.arange(-reach, reach + 1e-9, 0.25)
     at = a + t[:, None, None] * run + s[None, :, None] * normal
-    profile = cv2.remap(grey, at[..., 0].astype(np.float32), at[..., 1].astype(np.float32), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float64)
+    profile = cv2.remap(
+        grey,
+        at[..., 0].astype(np.float32),
+        at[..., 1].astype(np.float32),
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    ).astype(np.float64)
     ends = max(3, len(s) // 6)
     dark, light = np.median(profile[:, :ends], axis=1), np.median(profile[:, -ends:], axis=1)
     share = (profile - dark[:, None]) / np.maximum(light - dark, 1.0)[:, None]
@@ -131,4 +142,8 @@ def _white(image: Image, corners: Floats, middle: Floats) -> Floats:
     t = np.linspace(0, 1, 40)[:, None]
     at = np.concatenate([out[k] + t * (out[(k + 1) % 4] - out[k]) for k in range(4)]).round().astype(int)
     at = at[(at[:, 0] >= 0) & (at[:, 0] < w) & (at[:, 1] >= 0) & (at[:, 1] < h)]
-    return np.asarray(np.percentile(image[at[:, 1], at[:, 0]], 60, axis=0), np.float64) if len(at) else np.full(3, 128.0)
+    return (
+        np.asarray(np.percentile(image[at[:, 1], at[:, 0]], 60, axis=0), np.float64)
+        if len(at)
+        else np.full(3, 128.0)
+    )

@@ -21,10 +21,14 @@ Raster = NDArray[Any]
 Image = NDArray[np.uint8]
 
 SHADOW_SPREAD = 0.22
-"""How much darker than its surroundings paper may lie in shadow (one standard deviation, as a share): what is merely darker is doubted, what has another colour is not."""
+"""How much darker than its surroundings paper may lie in shadow (one standard deviation, as a share): what is
+merely darker is doubted, what has another colour is not.
+"""
 DARKER_THAN_SHADOW = 0.72
 SURE, SURE_NEUTRAL = 0.68, 0.8
-"""Scores from which a place is surely part: nearer to it than half way, since shadow lies between; the edge itself is sought afterwards."""
+"""Scores from which a place is surely part: nearer to it than half way, since shadow lies between; the edge
+itself is sought afterwards.
+"""
 NEUTRAL_SPAN = 0.12
 ON_LINE_MM, LONGEST_ON_LINE_MM, PARABOLA_FITS_MM = 1.1, 20.0, 0.25
 UNSHADED, PLAIN_CONTRAST = 0.06, 0.2
@@ -34,13 +38,17 @@ SPECK_MM = 1.2
 LINE_ROOM_MM = 0.9
 STEP_MM = 0.5
 REACH_MM, NEAR_MM = 1.6, 0.9
-"""How far to either side of an edge its levels are looked at: first widely, then close by, where a shadow beside it is hardly lighter than at its foot."""
+"""How far to either side of an edge its levels are looked at: first widely, then close by, where a shadow
+beside it is hardly lighter than at its foot.
+"""
 NECK_SHARE = 0.4
 
 
 @dataclass(frozen=True, eq=False)
 class Straight:
-    """A picture straightened: ``image`` (h, w, 3) uint8, ``px_per_mm``, and where its top left corner is on the paper, in mm."""
+    """A picture straightened: ``image`` (h, w, 3) uint8, ``px_per_mm``, and where its top left corner is on
+    the paper, in mm.
+    """
 
     image: Image
     px_per_mm: float
@@ -54,7 +62,9 @@ class Straight:
 
 @dataclass(frozen=True, eq=False)
 class PartSeen:
-    """One part: its outline and holes on the paper in mm, its area, and whether it may be two that touch (the width of the neck)."""
+    """One part: its outline and holes on the paper in mm, its area, and whether it may be two that touch (the
+    width of the neck).
+    """
 
     outline: Ring
     holes: tuple[Ring, ...]
@@ -69,7 +79,15 @@ def straighten(image: Image, paper: PaperSeen) -> Straight:
     w, h = round((x1 - x0) * scale), round((y1 - y0) * scale)
     x, y = np.meshgrid((np.arange(w) + 0.5) / scale + x0, (np.arange(h) + 0.5) / scale + y0)
     at = paper.to_picture(np.stack([x.ravel(), y.ravel()], axis=1)).reshape(h, w, 2).astype(np.float32)
-    return Straight(np.asarray(cv2.remap(image, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT), np.uint8), scale, x0, y0)
+    return Straight(
+        np.asarray(
+            cv2.remap(image, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT),
+            np.uint8,
+        ),
+        scale,
+        x0,
+        y0,
+    )
 
 
 def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
@@ -82,26 +100,39 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
     k = max(3, round(SPECK_MM * straight.px_per_mm) | 1)
     dark = np.asarray((1 - ratio.mean(axis=2)) / 0.8, np.float32)
     # Too dark for any shadow is part, whatever its colour: an edge burnished black round a brown face.
-    mask: Raster = ((score > (SURE_NEUTRAL if neutral else SURE)) | (dark > DARKER_THAN_SHADOW)).astype(np.uint8)
+    mask: Raster = ((score > (SURE_NEUTRAL if neutral else SURE)) | (dark > DARKER_THAN_SHADOW)).astype(
+        np.uint8
+    )
     mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
     mask = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     least = LEAST_PART_MM2 * straight.px_per_mm**2
-    found = sorted((c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] >= least), key=lambda c: -int(stats[c, cv2.CC_STAT_AREA]))
+    found = sorted(
+        (c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] >= least),
+        key=lambda c: -int(stats[c, cv2.CC_STAT_AREA]),
+    )
     if not found:
-        raise BadPicture("nothing but paper was seen inside the squares", value=0, expected="one part, darker than the paper or of another colour, inside the squares")
+        raise BadPicture(
+            "nothing but paper was seen inside the squares",
+            value=0,
+            expected="one part, darker than the paper or of another colour, inside the squares",
+        )
     h, w = mask.shape
     edge = max(2, round(0.8 * straight.px_per_mm))
     parts = []
     for c in found:
         x, y, bw, bh = (int(v) for v in stats[c, :4])
         if x <= edge or y <= edge or x + bw >= w - edge or y + bh >= h - edge:
-            if int(stats[c, cv2.CC_STAT_AREA]) < 0.3 * int(stats[found[0], cv2.CC_STAT_AREA]) and c != found[0]:
+            if (
+                int(stats[c, cv2.CC_STAT_AREA]) < 0.3 * int(stats[found[0], cv2.CC_STAT_AREA])
+                and c != found[0]
+            ):
                 continue
             raise BadPicture(
                 "a part reaches over the border of the squares, so its outline there cannot be measured",
                 value=(x, y, bw, bh),
-                expected="the whole part inside the squares, a square or two clear of the border: move it, turn it, or use larger paper",
+                expected="the whole part inside the squares, a square or two clear of the border: move it, "
+                "turn it, or use larger paper",
             )
         parts.append(_one_part((labels == c).astype(np.uint8), score, dark, straight, paper.square_mm))
     return parts
@@ -115,10 +146,16 @@ def _against_paper(straight: Straight, paper: PaperSeen) -> Floats:
     closed = cv2.morphologyEx(image, cv2.MORPH_CLOSE, np.ones((size, size), np.uint8))
     x = (np.arange(image.shape[1]) + 0.5) / ppm
     y = (np.arange(image.shape[0]) + 0.5) / ppm
-    on = (np.abs((x + s / 2) % s - s / 2) < LINE_ROOM_MM)[None, :] | (np.abs((y + s / 2) % s - s / 2) < LINE_ROOM_MM)[:, None]
-    # A closing takes the brightest nearby, noise and all; it is brought down to what the paper is beside the line.
+    on = (np.abs((x + s / 2) % s - s / 2) < LINE_ROOM_MM)[None, :] | (
+        np.abs((y + s / 2) % s - s / 2) < LINE_ROOM_MM
+    )[:, None]
+    # A closing takes the brightest nearby, noise and all; it is brought down to what the paper is beside the
+    # line.
     image = np.where(on[..., None], closed - _lift(image, closed, on), image)
-    across, down = round((paper.bounds_mm[2] - paper.bounds_mm[0]) / s), round((paper.bounds_mm[3] - paper.bounds_mm[1]) / s)
+    across, down = (
+        round((paper.bounds_mm[2] - paper.bounds_mm[0]) / s),
+        round((paper.bounds_mm[3] - paper.bounds_mm[1]) / s),
+    )
     levels = np.zeros((down, across, 3), np.float32)
     weight = np.zeros((down, across), np.float32)
     for i, j in paper.index - paper.index.min(axis=0):
@@ -129,7 +166,9 @@ def _against_paper(straight: Straight, paper: PaperSeen) -> Floats:
     field = _filled(levels, weight)
     h, w = image.shape[:2]
     # The middle of square (i, j) is at ((i + 0.5) s, (j + 0.5) s): resizing keeps middles so.
-    full = cv2.resize(field, (round(across * s * ppm), round(down * s * ppm)), interpolation=cv2.INTER_CUBIC)[:h, :w]
+    full = cv2.resize(field, (round(across * s * ppm), round(down * s * ppm)), interpolation=cv2.INTER_CUBIC)[
+        :h, :w
+    ]
     full = cv2.copyMakeBorder(full, 0, h - full.shape[0], 0, w - full.shape[1], cv2.BORDER_REPLICATE)
     return np.asarray(image / np.maximum(full, 0.04), np.float32)
 
@@ -155,18 +194,21 @@ def _filled(levels: Floats, weight: Floats) -> Floats:
 
 
 def _score(ratio: Floats, ppm: float) -> tuple[Floats, bool]:
-    """How far each place is from paper toward the part: 0 paper, 1 part, linear between, blind to shadow as far as colours allow.
+    """How far each place is from paper toward the part: 0 paper, 1 part, linear between, blind to shadow as
+    far as colours allow.
 
     And whether the part has no colour of its own, so that shadow is told from it by darkness alone.
 
-    Fisher's discriminant between what is surely part and paper, whose spread includes that of shadow (equal in all channels).
+    Fisher's discriminant between what is surely part and paper, whose spread includes that of shadow (equal
+    in all channels).
     """
     smooth = cv2.GaussianBlur(ratio, (0, 0), max(0.5, 0.15 * ppm))
     light = smooth.mean(axis=2)
     chroma = smooth / np.maximum(light, 0.02)[..., None]
     usual = np.median(chroma[light > 0.85].reshape(-1, 3), axis=0) if (light > 0.85).any() else np.ones(3)
     colour = np.abs(chroma - usual).max(axis=2)
-    # Otsu's threshold parts dark from light, wherever between the two lies; paper in plain shadow is lighter than 0.8.
+    # Otsu's threshold parts dark from light, wherever between the two lies; paper in plain shadow is lighter
+    # than 0.8.
     grey = np.clip(light * 200, 0, 255).astype(np.uint8)
     between = min(0.8, float(cv2.threshold(grey, 0, 255, cv2.THRESH_OTSU)[0]) / 200)
     sure = ((light < between) | ((colour > 0.12) & (light < 0.97))).astype(np.uint8)
@@ -177,14 +219,18 @@ def _score(ratio: Floats, ppm: float) -> tuple[Floats, bool]:
     count, labels, stats, _ = cv2.connectedComponentsWithStats(sure, connectivity=8)
     if count < 2:
         return np.zeros(ratio.shape[:2], np.float32), False
-    large = [c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] > 0.2 * stats[1:, cv2.CC_STAT_AREA].max()]
+    large = [
+        c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] > 0.2 * stats[1:, cv2.CC_STAT_AREA].max()
+    ]
     inside = np.isin(labels, large).astype(np.uint8)
     depth = cv2.distanceTransform(inside, cv2.DIST_L2, 3)
     core = depth > min(2.0 * ppm, 0.6 * float(depth.max()))
     part = smooth[core].astype(np.float64)
     middle = np.median(part, axis=0)
     paper = smooth[(light > 0.85) & (labels == 0)]
-    spread = np.cov(part.T) * 0.5 + (np.cov(paper[:: max(1, len(paper) // 50_000)].T) if len(paper) > 10 else np.eye(3) * 1e-4)
+    spread = np.cov(part.T) * 0.5 + (
+        np.cov(paper[:: max(1, len(paper) // 50_000)].T) if len(paper) > 10 else np.eye(3) * 1e-4
+    )
     spread = spread + np.full((3, 3), SHADOW_SPREAD**2) + np.eye(3) * 1e-4
     w = np.linalg.solve(spread, middle - 1.0)
     score = np.asarray(((ratio - 1.0) @ w.astype(np.float32)) / float(w @ (middle - 1.0)), np.float32)
@@ -212,9 +258,13 @@ def _one_part(mask: Raster, score: Raster, dark: Raster, straight: Straight, squ
 
 
 def _neck(mask: Raster, ppm: float) -> float | None:
-    """Width of the neck between two large lobes of a mask, where it is under ``NECK_SHARE`` of the narrower lobe's own width; None where there is none."""
+    """Width of the neck between two large lobes of a mask, where it is under ``NECK_SHARE`` of the narrower
+    lobe's own width; None where there is none.
+    """
     small = cv2.resize(mask, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_NEAREST)
-    depth: Raster = cv2.distanceTransform(cv2.copyMakeBorder(small, 1, 1, 1, 1, cv2.BORDER_CONSTANT), cv2.DIST_L2, 5)
+    depth: Raster = cv2.distanceTransform(
+        cv2.copyMakeBorder(small, 1, 1, 1, 1, cv2.BORDER_CONSTANT), cv2.DIST_L2, 5
+    )
     deepest = float(depth.max())
     for level in np.linspace(0.03, NECK_SHARE, 14) * deepest:
         count, labels = cv2.connectedComponents((depth > level).astype(np.uint8))
@@ -227,7 +277,8 @@ def _neck(mask: Raster, ppm: float) -> float | None:
 
 
 def _refined(contour: NDArray[np.float64], fields: tuple[Raster, ...], ppm: float) -> NDArray[np.float64]:
-    """A contour of whole pixels moved, point by point every ``STEP_MM``, to where a field crosses half way between its levels inside and outside.
+    """A contour of whole pixels moved, point by point every ``STEP_MM``, to where a field crosses half way
+    between its levels inside and outside.
 
     ``fields``: how like the part's colour a place is, and how dark.
     """
@@ -240,19 +291,26 @@ def _refined(contour: NDArray[np.float64], fields: tuple[Raster, ...], ppm: floa
         t = np.arange(-reach, reach + 1e-9, 0.08) * ppm
         smooth = gaussian_filter1d(ring, spread, axis=0, mode="wrap")
         tangent = np.roll(smooth, -1, axis=0) - np.roll(smooth, 1, axis=0)
-        normal = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        normal = (
+            np.stack([tangent[:, 1], -tangent[:, 0]], axis=1)
+            / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        )
         x = (ring[:, None, 0] + normal[:, None, 0] * t).astype(np.float32)
         y = (ring[:, None, 1] + normal[:, None, 1] * t).astype(np.float32)
-        colour, dark = (cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for field in fields)
+        colour, dark = (
+            cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for field in fields
+        )
         ends = max(3, len(t) // 5)
         beside = np.minimum(np.median(dark[:, :ends], axis=1), np.median(dark[:, -ends:], axis=1))
         by_colour, by_darkness = half_way(colour, t, 0.35), half_way(dark, t, PLAIN_CONTRAST)
-        # Darkness trembles less than colour does; but only where no shadow lies beside the part is it to be trusted first.
+        # Darkness trembles less than colour does; but only where no shadow lies beside the part is it to be
+        # trusted first.
         first = np.where(beside < UNSHADED, by_darkness, by_colour)
         move = np.where(np.isfinite(first), first, np.where(np.isfinite(by_colour), by_colour, by_darkness))
         move = np.where(np.isfinite(move), move, 0.0)
         move = median_filter(move, 5, mode="wrap")
-        # The fainter the part on the paper, the more its edge trembles, and the longer the stretch over which it is evened out.
+        # The fainter the part on the paper, the more its edge trembles, and the longer the stretch over which
+        # it is evened out.
         noise = float(np.std(move - gaussian_filter1d(move, 3.0, mode="wrap")))
         move = gaussian_filter1d(move, float(np.clip(noise * 12 / ppm, 0.8, 4.0)), mode="wrap")
         ring = ring + normal * move[:, None]
@@ -260,10 +318,11 @@ def _refined(contour: NDArray[np.float64], fields: tuple[Raster, ...], ppm: floa
 
 
 def _over_lines(ring: NDArray[np.float64], square_mm: float) -> NDArray[np.float64]:
-    """An outline (mm on the paper) whose short stretches on a printed line follow a parabola through the points before and after.
+    """An outline (mm on the paper) whose short stretches on a printed line follow a parabola through the
+    points before and after.
 
-    Where a line runs into an edge at a slant, the wedge between them is as dark as the part. Left as they are: long stretches,
-    where an edge lies along a line, and those at a corner, to which no parabola fits.
+    Where a line runs into an edge at a slant, the wedge between them is as dark as the part. Left as they
+    are: long stretches, where an edge lies along a line, and those at a corner, to which no parabola fits.
     """
     out = ring.copy()
     # Lines across and lines down by turns: else a stretch along one is drawn out by the lines that cross it.

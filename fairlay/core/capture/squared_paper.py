@@ -1,4 +1,6 @@
-"""A photograph on squared paper to a pattern: straightened, scaled, traced, cleaned, and told what to do better."""
+"""A photograph on squared paper to a pattern: straightened, scaled, traced, cleaned, and told what to do
+better.
+"""
 
 from __future__ import annotations
 
@@ -31,9 +33,10 @@ LEAST_PX_PER_MM = 2.5
 class Asked:
     """What the cutter says of a picture.
 
-    ``square_mm``: the printed squares. ``shows``: a part, or an outline drawn round one with a pen ``line_mm`` wide, of
-    which the piece follows the ``follow`` edge. ``thickness_mm``: how high the part's face stands over the paper; a face that
-    is nearer the camera looks larger. ``grow_mm`` is added all round in the end (less than 0: taken off).
+    ``square_mm``: the printed squares. ``shows``: a part, or an outline drawn round one with a pen
+    ``line_mm`` wide, of which the piece follows the ``follow`` edge. ``thickness_mm``: how high the part's
+    face stands over the paper; a face that is nearer the camera looks larger. ``grow_mm`` is added all round
+    in the end (less than 0: taken off).
     """
 
     square_mm: float = 10.0
@@ -46,7 +49,9 @@ class Asked:
 
 @dataclass(frozen=True, eq=False)
 class TracedPart:
-    """A part traced: its contour and windows with handles, on the paper in mm; the dense outline they were cleaned from; its area."""
+    """A part traced: its contour and windows with handles, on the paper in mm; the dense outline they were
+    cleaned from; its area.
+    """
 
     contour: Contour
     windows: tuple[Contour, ...]
@@ -56,7 +61,9 @@ class TracedPart:
 
 @dataclass(frozen=True, eq=False)
 class Traced:
-    """What a picture gave: the straightened picture, the parts (the largest first), how well squares agree (rms in mm), tilt of the camera, and advice in words."""
+    """What a picture gave: the straightened picture, the parts (the largest first), how well squares agree
+    (rms in mm), tilt of the camera, and advice in words.
+    """
 
     straight: Straight
     parts: tuple[TracedPart, ...]
@@ -67,19 +74,35 @@ class Traced:
 
 
 def decode(body: bytes) -> Image:
-    """Return an encoded picture as ``(h, w, 3)`` uint8 red, green, blue, turned as the camera says. Raises BadPicture for what is no picture."""
+    """Return an encoded picture as ``(h, w, 3)`` uint8 red, green, blue, turned as the camera says.
+
+    Raises BadPicture for what is no picture.
+    """
     raw = cv2.imdecode(np.frombuffer(body, np.uint8), cv2.IMREAD_COLOR) if body else None
     if raw is None:
-        raise BadPicture("the file is no picture that can be read", value=len(body), expected="JPEG, PNG, WebP or TIFF")
+        raise BadPicture(
+            "the file is no picture that can be read", value=len(body), expected="JPEG, PNG, WebP or TIFF"
+        )
     if raw.shape[0] * raw.shape[1] > MOST_PIXELS:
-        raise BadPicture(f"the picture has {raw.shape[1]} x {raw.shape[0]} pixels", value=raw.shape[:2], expected=f"{MOST_PIXELS // 1_000_000} million at most")
+        raise BadPicture(
+            f"the picture has {raw.shape[1]} x {raw.shape[0]} pixels",
+            value=raw.shape[:2],
+            expected=f"{MOST_PIXELS // 1_000_000} million at most",
+        )
     return np.asarray(cv2.cvtColor(raw, cv2.COLOR_BGR2RGB), np.uint8)
 
 
 def look(image: Image, square_mm: float = 10.0) -> tuple[PaperSeen, Straight]:
-    """Return how the squared paper lies in a picture ``(h, w, 3)``, and the picture straightened. Raises BadPicture where no squares are found."""
+    """Return how the squared paper lies in a picture ``(h, w, 3)``, and the picture straightened.
+
+    Raises BadPicture where no squares are found.
+    """
     if not 3.0 <= square_mm <= 50.0:
-        raise BadPicture(f"squares of {square_mm:g} mm", value=square_mm, expected="3 to 50 mm: measure ten of them and divide by ten")
+        raise BadPicture(
+            f"squares of {square_mm:g} mm",
+            value=square_mm,
+            expected="3 to 50 mm: measure ten of them and divide by ten",
+        )
     paper = find_paper(image, square_mm)
     return paper, straighten(image, paper)
 
@@ -93,11 +116,13 @@ def trace(image: Image, asked: Asked | None = None) -> Traced:
 def trace_on(paper: PaperSeen, straight: Straight, asked: Asked) -> Traced:
     """Return the parts on squared paper that was looked at.
 
-    Raises BadPicture where a part reaches over the border, nothing lies there, or what is said of the picture makes no sense.
+    Raises BadPicture where a part reaches over the border, nothing lies there, or what is said of the picture
+    makes no sense.
     """
     if not 0 <= asked.line_mm <= 12 or not 0 <= asked.thickness_mm <= 40 or abs(asked.grow_mm) > 30:
         raise BadPicture(
-            f"a line of {asked.line_mm:g} mm, a part {asked.thickness_mm:g} mm thick, {asked.grow_mm:g} mm added",
+            f"a line of {asked.line_mm:g} mm, a part {asked.thickness_mm:g} mm thick, {asked.grow_mm:g} mm "
+            "added",
             value=asked.line_mm,
             expected="a line to 12 mm, a part to 40 mm thick, 30 mm added or taken off at most",
         )
@@ -106,7 +131,14 @@ def trace_on(paper: PaperSeen, straight: Straight, asked: Asked) -> Traced:
     parts = tuple(_traced(p, asked, eye, i) for i, p in enumerate(seen))
     parts = tuple(sorted(parts, key=lambda p: -p.area_mm2))
     tilt = _tilt(paper, eye)
-    return Traced(straight, parts, len(paper.index), paper.rms_px / paper.px_per_mm(), tilt, tuple(_advice(seen, paper, tilt, asked)))
+    return Traced(
+        straight,
+        parts,
+        len(paper.index),
+        paper.rms_px / paper.px_per_mm(),
+        tilt,
+        tuple(_advice(seen, paper, tilt, asked)),
+    )
 
 
 def _traced(p: PartSeen, asked: Asked, eye: tuple[float, float, float], which: int) -> TracedPart:
@@ -122,7 +154,11 @@ def _traced(p: PartSeen, asked: Asked, eye: tuple[float, float, float], which: i
         except FairLayError as error:
             raise BadPicture(str(error), value=by, expected="") from error
         ring = _even(ring)
-    holes = () if asked.shows == "drawn line" else tuple(lowered(h, eye, asked.thickness_mm, hole=True) for h in p.holes)
+    holes = (
+        ()
+        if asked.shows == "drawn line"
+        else tuple(lowered(h, eye, asked.thickness_mm, hole=True) for h in p.holes)
+    )
     area = float(_area(ring) - sum(_area(h) for h in holes))
     return TracedPart(cleaned(ring), tuple(cleaned(h) for h in holes), ring, area)
 
@@ -151,13 +187,24 @@ def _advice(seen: list[PartSeen], paper: PaperSeen, tilt: float, asked: Asked) -
     out = []
     large = [p for p in seen if p.area_mm2 > 0.1 * seen[0].area_mm2]
     if len(large) > 1:
-        out.append(f"{len(large)} parts lie on the page; each can be taken as a piece. One picture for each part is surer.")
+        out.append(
+            f"{len(large)} parts lie on the page; each can be taken as a piece. One picture for each part is "
+            "surer."
+        )
     if seen[0].neck_mm is not None and asked.shows == "part":
-        out.append(f"This may be two parts that touch: they hang together by a neck of {seen[0].neck_mm:.1f} mm. If they are two, lay them 10 mm apart and take the picture again.")
+        out.append(
+            f"This may be two parts that touch: they hang together by a neck of {seen[0].neck_mm:.1f} mm. If "
+            "they are two, lay them 10 mm apart and take the picture again."
+        )
     if tilt > TILTED_DEG:
-        out.append(f"The camera stood {tilt:.0f} degrees off; from straight above, thick parts are measured better.")
+        out.append(
+            f"The camera stood {tilt:.0f} degrees off; from straight above, thick parts are measured better."
+        )
     if paper.px_per_mm() < LEAST_PX_PER_MM:
-        out.append(f"A millimetre takes only {paper.px_per_mm():.1f} pixels; go nearer, or use the camera's full size.")
+        out.append(
+            f"A millimetre takes only {paper.px_per_mm():.1f} pixels; go nearer, or use the camera's full "
+            "size."
+        )
     rms = paper.rms_px / paper.px_per_mm()
     if rms > 0.15:
         out.append(f"The squares agree only to {rms:.2f} mm: see that the paper lies flat.")
@@ -166,12 +213,22 @@ def _advice(seen: list[PartSeen], paper: PaperSeen, tilt: float, asked: Asked) -
 
 def as_jpeg(image: Image, quality: int = 88) -> bytes:
     """Return a picture as JPEG."""
-    ok, body = cv2.imencode(".jpg", cv2.cvtColor(image, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    ok, body = cv2.imencode(
+        ".jpg", cv2.cvtColor(image, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality]
+    )
     if not ok:
-        raise BadPicture("the picture could not be encoded", value=image.shape, expected="a picture of at least one pixel")
+        raise BadPicture(
+            "the picture could not be encoded", value=image.shape, expected="a picture of at least one pixel"
+        )
     return bytes(body)
 
 
 def at_square_mm(asked: Asked, bar_measures_mm: float | None) -> Asked:
-    """Return what was asked with squares as large as the printed bar says they are: a bar of 100 mm that measures 98 makes squares of 9.8."""
-    return asked if bar_measures_mm is None else replace(asked, square_mm=asked.square_mm * bar_measures_mm / 100.0)
+    """Return what was asked with squares as large as the printed bar says they are: a bar of 100 mm that
+    measures 98 makes squares of 9.8.
+    """
+    return (
+        asked
+        if bar_measures_mm is None
+        else replace(asked, square_mm=asked.square_mm * bar_measures_mm / 100.0)
+    )

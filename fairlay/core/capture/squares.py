@@ -25,7 +25,9 @@ Raster = NDArray[Any]
 LEAST_SQUARES = 30
 LEAST_EACH_WAY = 4
 LOOK_AT_PX = 2400
-"""Squares are looked for in a picture no wider than this; finer detail tells nothing more about their middles."""
+"""Squares are looked for in a picture no wider than this; finer detail tells nothing more about their
+middles.
+"""
 LEAST_CELL_PX = 9
 SEEDS = 16
 USUAL_FOCAL = 1.4
@@ -37,9 +39,9 @@ TELLING_TILT = 0.1
 class PaperSeen:
     """How the paper lies in a picture.
 
-    ``camera`` is the fitted view (h 8 figures, k1, k2); ``index`` (n, 2) are the squares found, by column and row,
-    ``at`` (n, 2) their middles in the picture; ``rms_px`` how well the view explains them. The paper's own
-    coordinates are mm from the corner of square (0, 0).
+    ``camera`` is the fitted view (h 8 figures, k1, k2); ``index`` (n, 2) are the squares found, by column and
+    row, ``at`` (n, 2) their middles in the picture; ``rms_px`` how well the view explains them. The paper's
+    own coordinates are mm from the corner of square (0, 0).
     """
 
     camera: Floats
@@ -86,15 +88,24 @@ class PaperSeen:
     def px_per_mm(self) -> float:
         """Return how many pixels of the picture a mm takes in the middle of what was found."""
         x0, y0, x1, y1 = self.bounds_mm
-        d = self.to_picture(np.array([(x0 + x1) / 2, (y0 + y1) / 2]) + np.array([[0.5, 0], [-0.5, 0], [0, 0.5], [0, -0.5]]))
+        d = self.to_picture(
+            np.array([(x0 + x1) / 2, (y0 + y1) / 2]) + np.array([[0.5, 0], [-0.5, 0], [0, 0.5], [0, -0.5]])
+        )
         return float(min(np.hypot(*(d[0] - d[1])), np.hypot(*(d[2] - d[3]))))
 
 
 def find_paper(image: Image, square_mm: float) -> PaperSeen:
-    """Return how squared paper lies in a picture ``(h, w, 3)``. Raises BadPicture where too few squares are seen, saying what to change."""
+    """Return how squared paper lies in a picture ``(h, w, 3)``.
+
+    Raises BadPicture where too few squares are seen, saying what to change.
+    """
     h, w = image.shape[:2]
     if min(h, w) < 300:
-        raise BadPicture(f"the picture is {w} x {h} pixels", value=(w, h), expected="at least 300 each way, better 2000; take it with the camera's full size")
+        raise BadPicture(
+            f"the picture is {w} x {h} pixels",
+            value=(w, h),
+            expected="at least 300 each way, better 2000; take it with the camera's full size",
+        )
     shrink = min(1.0, LOOK_AT_PX / max(h, w))
     grey: Raster = cv2.cvtColor(image, cv2.COLOR_RGB2GRAY)
     if shrink < 1:
@@ -115,7 +126,14 @@ def find_paper(image: Image, square_mm: float) -> PaperSeen:
     # A pixel's middle is at half; resizing by area keeps that.
     at = (at + 0.5) / shrink - 0.5
     index = _upright(index, at)
-    return _fit(index, at, area / shrink**2, np.array([(w - 1) / 2, (h - 1) / 2]), float(np.hypot(w, h) / 2), square_mm)
+    return _fit(
+        index,
+        at,
+        area / shrink**2,
+        np.array([(w - 1) / 2, (h - 1) / 2]),
+        float(np.hypot(w, h) / 2),
+        square_mm,
+    )
 
 
 def _why_none(grey: Raster, found: int) -> str:
@@ -141,13 +159,24 @@ def _bright_patches(grey: Raster, block: int) -> tuple[Floats, Floats]:
     del labels
     w, h, area = stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT], stats[:, cv2.CC_STAT_AREA]
     biggest = grey.size / (LEAST_SQUARES * 0.8)
-    good = (w >= LEAST_CELL_PX) & (h >= LEAST_CELL_PX) & (area < biggest) & (area > 0.45 * w * h) & (w < 2.2 * h) & (h < 2.2 * w)
+    good = (
+        (w >= LEAST_CELL_PX)
+        & (h >= LEAST_CELL_PX)
+        & (area < biggest)
+        & (area > 0.45 * w * h)
+        & (w < 2.2 * h)
+        & (h < 2.2 * w)
+    )
     good[0] = False
-    return middles[good].astype(np.float64) + 0.25, area[good].astype(np.float64)  # eroding with a 2 x 2 block moves middles by a half; its mean is a quarter
+    return middles[good].astype(np.float64) + 0.25, area[good].astype(
+        np.float64
+    )  # eroding with a 2 x 2 block moves middles by a half; its mean is a quarter
 
 
 def _lattice(middles: Floats, areas: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
-    """Columns and rows ``(m, 2)`` of the patches that lie as neighbours of each other, and which patches they are."""
+    """Columns and rows ``(m, 2)`` of the patches that lie as neighbours of each other, and which patches they
+    are.
+    """
     if len(middles) < LEAST_SQUARES:
         return None
     tree = cKDTree(middles)
@@ -178,7 +207,10 @@ def _cross(middles: Floats, who: NDArray[np.int64], near: Floats) -> tuple[Float
     first = arms[0]
     opposite = min(range(1, 4), key=lambda k: float(np.hypot(*(arms[k] + first))))
     rest = [k for k in range(1, 4) if k != opposite]
-    if np.hypot(*(arms[opposite] + first)) > 0.2 * near[1] or np.hypot(*(arms[rest[0]] + arms[rest[1]])) > 0.2 * near[1]:
+    if (
+        np.hypot(*(arms[opposite] + first)) > 0.2 * near[1]
+        or np.hypot(*(arms[rest[0]] + arms[rest[1]])) > 0.2 * near[1]
+    ):
         return None
     second = arms[rest[0]]
     if abs(first[0] * second[1] - first[1] * second[0]) < 0.6 * np.hypot(*first) * np.hypot(*second):
@@ -186,7 +218,9 @@ def _cross(middles: Floats, who: NDArray[np.int64], near: Floats) -> tuple[Float
     return first, second
 
 
-def _grow(middles: Floats, areas: Floats, tree: cKDTree, seed: int, basis: tuple[Floats, Floats]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _grow(
+    middles: Floats, areas: Floats, tree: cKDTree, seed: int, basis: tuple[Floats, Floats]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     where = {seed: (0, 0)}
     taken = {(0, 0): seed}
     bases = {seed: basis}
@@ -235,27 +269,46 @@ def _project(camera: Floats, cells: Raster) -> Floats:
     return np.asarray(xy * (1 + camera[8] * r2 + camera[9] * r2 * r2))
 
 
-def _fit(index: NDArray[np.int64], at: Floats, area: Floats, centre: Floats, half: float, square_mm: float) -> PaperSeen:
+def _fit(
+    index: NDArray[np.int64], at: Floats, area: Floats, centre: Floats, half: float, square_mm: float
+) -> PaperSeen:
     cells: Raster = index + 0.5
     seen = (at - centre) / half
     start, _ = cv2.findHomography(cells, seen, cv2.RANSAC, 3.0 / half)
     if start is None:
-        raise BadPicture("the squares found do not lie on one flat page", value=len(index), expected="a flat page, whole in the picture")
+        raise BadPicture(
+            "the squares found do not lie on one flat page",
+            value=len(index),
+            expected="a flat page, whole in the picture",
+        )
     camera: Floats = np.append((start / start[2, 2]).ravel()[:8], [0.0, 0.0])
     keep = np.ones(len(index), bool)
     for _ in range(3):
         own, there = cells[keep], seen[keep]
-        found = least_squares(lambda c, own=own, there=there: (_project(c, own) - there).ravel() * half, camera, loss="soft_l1", f_scale=0.5, x_scale="jac", max_nfev=200)
+        found = least_squares(
+            lambda c, own=own, there=there: (_project(c, own) - there).ravel() * half,
+            camera,
+            loss="soft_l1",
+            f_scale=0.5,
+            x_scale="jac",
+            max_nfev=200,
+        )
         camera = found.x
         off = np.hypot(*(_project(camera, cells) - seen).T) * half
         # A square partly covered, or split by the edge of a stain, is off in size or in its middle.
         d = 0.25
-        corners = [_project(camera, cells + np.array(s) * d) * half for s in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+        corners = [
+            _project(camera, cells + np.array(s) * d) * half for s in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+        ]
         a, b = corners[2] - corners[0], corners[3] - corners[1]
         size = area / (np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2)
         usual = float(np.median(size[keep]))
         keep = (off < max(0.6, 4 * float(np.median(off[keep])))) & (np.abs(size / usual - 1) < 0.12)
         if keep.sum() < LEAST_SQUARES:
-            raise BadPicture(f"only {int(keep.sum())} squares lie on one flat page", value=int(keep.sum()), expected="a page that lies flat, and more of it in sight")
+            raise BadPicture(
+                f"only {int(keep.sum())} squares lie on one flat page",
+                value=int(keep.sum()),
+                expected="a page that lies flat, and more of it in sight",
+            )
     rms = float(np.sqrt((off[keep] ** 2).mean()))
     return PaperSeen(camera, centre, half, index[keep], at[keep], square_mm, rms)

@@ -1,9 +1,10 @@
-"""The cutting table from its pictures: cameras and markers fitted together, and the table as seen from straight above.
+"""The cutting table from its pictures: cameras and markers fitted together, and the table as seen from
+straight above.
 
-Every marker is a square of known size that lies anywhere on one plane (3 figures each); every picture was taken from
-somewhere (6 figures), all of them through one lens (3). What is seen of the markers' corners settles all of it at once
-(bundle adjustment, Triggs et al. 2000): no marker needs a place of its own, and pictures that share two markers
-share one table.
+Every marker is a square of known size that lies anywhere on one plane (3 figures each); every picture was
+taken from somewhere (6 figures), all of them through one lens (3). What is seen of the markers' corners
+settles all of it at once (bundle adjustment, Triggs et al. 2000): no marker needs a place of its own, and
+pictures that share two markers share one table.
 """
 
 from __future__ import annotations
@@ -30,13 +31,17 @@ LEAST_SHARED: Final = 2
 USUAL_FOCAL: Final = 0.85
 """Focal length in picture widths: telephones' main lenses and standard lenses have 0.7 to 1."""
 CORNER_PX: Final = 0.15
-"""How well a corner is known: the unit in which corners and what is usual of lenses are weighed against each other."""
+"""How well a corner is known: the unit in which corners and what is usual of lenses are weighed against each
+other.
+"""
 BLURRED_MM, BLURRED_PX = 1.6, 2.2
 DARK = 70.0
 ROUNDS: Final = 4
 ROOM_MM: Final = 60.0
 SUPER: Final = 2
-"""The table is straightened at so many times its detail and brought down by area, so that fine grain does not alias."""
+"""The table is straightened at so many times its detail and brought down by area, so that fine grain does not
+alias.
+"""
 KNOT_PX: Final = 16
 MOST_PX: Final = 12_000_000
 SQUARE: Final = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
@@ -44,7 +49,9 @@ SQUARE: Final = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
 
 @dataclass(frozen=True, eq=False)
 class View:
-    """Where one picture was taken from: rotation vector and place of the table in the camera, focal length in px, lens k1, k2, the picture's middle and size (h, w)."""
+    """Where one picture was taken from: rotation vector and place of the table in the camera, focal length in
+    px, lens k1, k2, the picture's middle and size (h, w).
+    """
 
     turn: Floats
     move: Floats
@@ -75,7 +82,9 @@ class View:
 
 @dataclass(frozen=True, eq=False)
 class TableSeen:
-    """A table: the views of its pictures, its markers' corners in mm by number, how well they agree (rms in mm), and the paper's white at each marker of each picture."""
+    """A table: the views of its pictures, its markers' corners in mm by number, how well they agree (rms in
+    mm), and the paper's white at each marker of each picture.
+    """
 
     views: tuple[View, ...]
     markers: dict[int, Floats]
@@ -92,7 +101,9 @@ class TableSeen:
 
 @dataclass(frozen=True, eq=False)
 class TableTop:
-    """The table from straight above: ``image`` (h, w, 3) uint8 with white paper at one level everywhere, what of it was seen, ``px_per_mm``, the place of its top left corner, and which picture shows each place."""
+    """The table from straight above: ``image`` (h, w, 3) uint8 with white paper at one level everywhere, what
+    of it was seen, ``px_per_mm``, the place of its top left corner, and which picture shows each place.
+    """
 
     image: Image
     known: NDArray[np.bool_]
@@ -119,16 +130,27 @@ def _through(p: Floats, focal: float, lens: tuple[float, float] | Floats) -> Flo
 def find_table(images: Sequence[Image], bar_mm: float = 100.0, expected: Sequence[int] = ()) -> TableSeen:
     """Return the table that pictures ``(h, w, 3)`` of one camera show.
 
-    ``bar_mm``: what the printed 100 mm bar measures; ``expected``: numbers of the markers that lie on the table, if known.
-    Raises BadPicture, saying what to change, where too few markers are seen, they are blurred or dark, or pictures share too few.
+    ``bar_mm``: what the printed 100 mm bar measures; ``expected``: numbers of the markers that lie on the
+    table, if known. Raises BadPicture, saying what to change, where too few markers are seen, they are
+    blurred or dark, or pictures share too few.
     """
     if not images:
         raise BadPicture("there is no picture", value=0, expected="one picture of the hide or more")
     if not 80 <= bar_mm <= 120:
-        raise BadPicture(f"a bar of {bar_mm:g} mm", value=bar_mm, expected="the printed bar measures 100 mm, or a little more or less: print the sheets again at 100 %")
+        raise BadPicture(
+            f"a bar of {bar_mm:g} mm",
+            value=bar_mm,
+            expected="the printed bar measures 100 mm, or a little more or less: print the sheets again at "
+            "100 %",
+        )
     seen = tuple(tuple(find_markers(image)) for image in images)
     for k, (image, own) in enumerate(zip(images, seen, strict=True)):
-        _judge(image, own, expected if len(images) == 1 else (), f"picture {k + 1}" if len(images) > 1 else "the picture")
+        _judge(
+            image,
+            own,
+            expected if len(images) == 1 else (),
+            f"picture {k + 1}" if len(images) > 1 else "the picture",
+        )
     side = MARKER_MM * bar_mm / 100.0
     return fit_table(seen, [(i.shape[0], i.shape[1]) for i in images], side)
 
@@ -153,7 +175,15 @@ def _judge(image: Image, seen: Sequence[MarkerSeen], expected: Sequence[int], na
                 expected="the camera at rest, and its focus on the leather; then take it again",
             )
     if len(seen) < LEAST_MARKERS:
-        blurred = float(cv2.Laplacian(cv2.GaussianBlur(cv2.cvtColor(image[::2, ::2], cv2.COLOR_RGB2GRAY), (0, 0), 1.0), cv2.CV_32F).std()) < 1.0
+        blurred = (
+            float(
+                cv2.Laplacian(
+                    cv2.GaussianBlur(cv2.cvtColor(image[::2, ::2], cv2.COLOR_RGB2GRAY), (0, 0), 1.0),
+                    cv2.CV_32F,
+                ).std()
+            )
+            < 1.0
+        )
         missing = [n for n in expected if n not in {m.number for m in seen}]
         which = ", ".join(str(m.number) for m in seen) or "none"
         raise BadPicture(
@@ -161,16 +191,25 @@ def _judge(image: Image, seen: Sequence[MarkerSeen], expected: Sequence[int], na
             + (f"; {_listed(missing)} not seen" if missing else "")
             + ("; it looks out of focus" if blurred else ""),
             value=len(seen),
-            expected=f"at least {LEAST_MARKERS} markers whole in the picture, uncovered, spread round the hide",
+            expected=f"at least {LEAST_MARKERS} markers whole in the picture, uncovered, spread round the "
+            "hide",
         )
 
 
 def _listed(numbers: Sequence[int]) -> str:
-    return ("marker " if len(numbers) == 1 else "markers ") + ", ".join(map(str, numbers)) + (" is" if len(numbers) == 1 else " are")
+    return (
+        ("marker " if len(numbers) == 1 else "markers ")
+        + ", ".join(map(str, numbers))
+        + (" is" if len(numbers) == 1 else " are")
+    )
 
 
-def fit_table(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]], side: float) -> TableSeen:
-    """Return the table that explains the markers seen in pictures of some sizes (h, w), each marker ``side`` mm long. Raises BadPicture where pictures share too few."""
+def fit_table(
+    seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]], side: float
+) -> TableSeen:
+    """Return the table that explains the markers seen in pictures of some sizes (h, w), each marker ``side``
+    mm long. Raises BadPicture where pictures share too few.
+    """
     focal = USUAL_FOCAL * max(sizes[0])
     places, starts = _start(seen, sizes, side, focal)
     numbers = sorted(places)
@@ -178,7 +217,10 @@ def fit_table(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, i
     free = [n for n in numbers if n != first]
     who = {n: k for k, n in enumerate(numbers)}
     which = [np.array([who[m.number] for m in own]) for own in seen]
-    there = [np.concatenate([m.corners for m in own]) - np.array([(w - 1) / 2, (h - 1) / 2]) for own, (h, w) in zip(seen, sizes, strict=True)]
+    there = [
+        np.concatenate([m.corners for m in own]) - np.array([(w - 1) / 2, (h - 1) / 2])
+        for own, (h, w) in zip(seen, sizes, strict=True)
+    ]
 
     def corners(values: Floats) -> Floats:
         lay = np.empty((len(numbers), 3))
@@ -186,7 +228,13 @@ def fit_table(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, i
         lay[1:] = values.reshape(-1, 3)
         c, s = np.cos(lay[:, 2]), np.sin(lay[:, 2])
         square = SQUARE * side
-        return np.stack([c[:, None] * square[:, 0] - s[:, None] * square[:, 1] + lay[:, :1], s[:, None] * square[:, 0] + c[:, None] * square[:, 1] + lay[:, 1:2]], axis=2)
+        return np.stack(
+            [
+                c[:, None] * square[:, 0] - s[:, None] * square[:, 1] + lay[:, :1],
+                s[:, None] * square[:, 0] + c[:, None] * square[:, 1] + lay[:, 1:2],
+            ],
+            axis=2,
+        )
 
     at = 3 + 6 * len(seen)
     keep = [np.ones(len(t)) for t in there]
@@ -198,13 +246,22 @@ def fit_table(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, i
             turn, move = x[3 + 6 * k : 6 + 6 * k], x[6 + 6 * k : 9 + 6 * k] * 1000.0
             flat = table[which[k]].reshape(-1, 2)
             p = np.column_stack([flat, np.zeros(len(flat))]) @ cv2.Rodrigues(turn)[0].T + move
-            out.append(((_through(p, focal * np.exp(x[0]), x[1:3]) - there[k]) / CORNER_PX * keep[k][:, None]).ravel())
+            out.append(
+                (
+                    (_through(p, focal * np.exp(x[0]), x[1:3]) - there[k]) / CORNER_PX * keep[k][:, None]
+                ).ravel()
+            )
         return np.concatenate(out)
 
     begin = np.concatenate(
-        [np.zeros(3), *(np.concatenate([turn, move / 1000.0]) for turn, move in (starts[k] for k in range(len(seen)))), np.array([places[n] for n in free]).ravel() / 100.0]
+        [
+            np.zeros(3),
+            *(np.concatenate([turn, move / 1000.0]) for turn, move in (starts[k] for k in range(len(seen)))),
+            np.array([places[n] for n in free]).ravel() / 100.0,
+        ]
     )
-    # A corner that something lies over is off by far: it is left out, and the rest fitted once more; each time all are looked at.
+    # A corner that something lies over is off by far: it is left out, and the rest fitted once more; each
+    # time all are looked at.
     x = begin
     for _ in range(ROUNDS):
         x = least_squares(off, x, method="lm", x_scale="jac", ftol=1e-9, xtol=1e-9).x
@@ -214,18 +271,32 @@ def fit_table(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, i
         keep = [_kept(f, limit) for f in np.split(far, np.cumsum([len(t) for t in there])[:-1])]
         if all(np.array_equal(a, b) for a, b in zip(used, keep, strict=True)):
             break
-    views = tuple(View(x[3 + 6 * k : 6 + 6 * k], x[6 + 6 * k : 9 + 6 * k] * 1000.0, float(focal * np.exp(x[0])), (float(x[1]), float(x[2])), size) for k, size in enumerate(sizes))
+    views = tuple(
+        View(
+            x[3 + 6 * k : 6 + 6 * k],
+            x[6 + 6 * k : 9 + 6 * k] * 1000.0,
+            float(focal * np.exp(x[0])),
+            (float(x[1]), float(x[2])),
+            size,
+        )
+        for k, size in enumerate(sizes)
+    )
     table = corners(x[at:] * 100.0)
     views, table = _squared(views, table)
-    left = np.concatenate([
-        np.hypot(*(v.to_picture(table[w].reshape(-1, 2)) - v.middle - t)[g > 0].T) / v.px_per_mm(table[w].reshape(-1, 2).mean(axis=0))
-        for v, w, t, g in zip(views, which, there, keep, strict=True)
-    ])  # fmt: skip
+    left = np.concatenate(
+        [
+            np.hypot(*(v.to_picture(table[w].reshape(-1, 2)) - v.middle - t)[g > 0].T)
+            / v.px_per_mm(table[w].reshape(-1, 2).mean(axis=0))
+            for v, w, t, g in zip(views, which, there, keep, strict=True)
+        ]
+    )
     return TableSeen(views, {n: table[who[n]] for n in numbers}, float(np.sqrt((left**2).mean())), seen)
 
 
 def _kept(far: Floats, limit: float) -> Floats:
-    """1 for the corners to keep, 0 for those farther off than a limit; of a marker's four the worst alone, since one wrong corner draws the others off with it."""
+    """1 for the corners to keep, 0 for those farther off than a limit; of a marker's four the worst alone,
+    since one wrong corner draws the others off with it.
+    """
     each = far.reshape(-1, 4)
     out = np.ones(each.shape)
     worst = each.argmax(axis=1)
@@ -240,11 +311,18 @@ def _squared(views: tuple[View, ...], table: Floats) -> tuple[tuple[View, ...], 
     back = _turned(-float(np.arctan2(first[0, 1], first[0, 0])))
     whole = np.eye(3)
     whole[:2, :2] = back
-    return tuple(replace(v, turn=np.asarray(cv2.Rodrigues(cv2.Rodrigues(v.turn)[0] @ whole.T)[0], np.float64).ravel()) for v in views), table @ back.T
+    return tuple(
+        replace(v, turn=np.asarray(cv2.Rodrigues(cv2.Rodrigues(v.turn)[0] @ whole.T)[0], np.float64).ravel())
+        for v in views
+    ), table @ back.T
 
 
-def _start(seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]], side: float, focal: float) -> tuple[dict[int, Floats], dict[int, tuple[Floats, Floats]]]:
-    """Markers (x, y, turn) and views as if every camera had looked straight down; picture by picture, each on those that share markers with it."""
+def _start(
+    seen: tuple[tuple[MarkerSeen, ...], ...], sizes: list[tuple[int, int]], side: float, focal: float
+) -> tuple[dict[int, Floats], dict[int, tuple[Floats, Floats]]]:
+    """Markers (x, y, turn) and views as if every camera had looked straight down; picture by picture, each on
+    those that share markers with it.
+    """
     places: dict[int, Floats] = {}
     views: dict[int, tuple[Floats, Floats]] = {}
     left = sorted(range(len(seen)), key=lambda k: -len(seen[k]))
@@ -286,7 +364,9 @@ def _turned(angle: float) -> Floats:
 
 
 def straighten(images: Sequence[Image], table: TableSeen) -> TableTop:
-    """Return the table from straight above, from whichever picture shows each place farthest from its own rim; light evened by the markers' paper."""
+    """Return the table from straight above, from whichever picture shows each place farthest from its own
+    rim; light evened by the markers' paper.
+    """
     x0, y0, x1, y1 = table.bounds
     middle = np.array([[(x0 + x1) / 2, (y0 + y1) / 2]])
     scale = float(np.clip(0.55 * max(v.px_per_mm(middle) for v in table.views), 0.5, 2.0))
@@ -304,12 +384,17 @@ def straighten(images: Sequence[Image], table: TableSeen) -> TableTop:
     return TableTop(image, best > 0, scale, x0, y0, whose)
 
 
-def _seen_by(image: Image, view: View, corner: tuple[float, float], scale: float, size: tuple[int, int]) -> tuple[Raster, Raster]:
+def _seen_by(
+    image: Image, view: View, corner: tuple[float, float], scale: float, size: tuple[int, int]
+) -> tuple[Raster, Raster]:
     """A picture straightened, and how far each place is from the picture's rim in px (0 outside it)."""
     h, w = size[0] * SUPER, size[1] * SUPER
     # Where a place is in the picture changes slowly: worked out at knots, and smoothly filled in between.
     ys, xs = np.mgrid[-1 : h // KNOT_PX + 3, -1 : w // KNOT_PX + 3].astype(np.float64) * KNOT_PX
-    mm = np.stack([(xs.ravel() + 0.5) / (SUPER * scale) + corner[0], (ys.ravel() + 0.5) / (SUPER * scale) + corner[1]], axis=1)
+    mm = np.stack(
+        [(xs.ravel() + 0.5) / (SUPER * scale) + corner[0], (ys.ravel() + 0.5) / (SUPER * scale) + corner[1]],
+        axis=1,
+    )
     knots = view.to_picture(mm).reshape(*xs.shape, 2)
     rows, columns = np.arange(h, dtype=np.float32), np.arange(w, dtype=np.float32)
     along, down = np.meshgrid(columns / KNOT_PX + 1, rows / KNOT_PX + 1)
@@ -322,7 +407,9 @@ def _seen_by(image: Image, view: View, corner: tuple[float, float], scale: float
 
 
 def _evened(shown: Raster, table: TableSeen, which: int, corner: tuple[float, float], scale: float) -> Raster:
-    """A straightened picture with white paper at 235 everywhere: light falls off evenly over a table, and its colour is the same all over."""
+    """A straightened picture with white paper at 235 everywhere: light falls off evenly over a table, and its
+    colour is the same all over.
+    """
     white = np.array([m.white for m in table.seen[which]])
     at = np.array([table.markers[m.number].mean(axis=0) for m in table.seen[which]])
     tint = np.median(white / white.mean(axis=1, keepdims=True), axis=0)

@@ -33,7 +33,9 @@ CIRCLES = 14
 MANY_POINTS = 150
 STRAIGHT_MM = 0.02
 COVER_MM = 0.05
-"""An outline of more than MANY_POINTS is covered by one of few: nowhere smaller, and at most twice this larger."""
+"""An outline of more than MANY_POINTS is covered by one of few: nowhere smaller, and at most twice this
+larger.
+"""
 
 MOST_TURNED = 4000
 Turned = tuple[NDArray[np.float64], NDArray[np.float64], tuple[float, float, float, float]]
@@ -81,7 +83,9 @@ class Variant:
 
 @dataclass(frozen=True)
 class Sides:
-    """Sides of a variant as it is, not shrunk, ``(n, 4)`` (ax, ay, bx, by), the body on the left: as kept off pieces, and as kept on fair ground."""
+    """Sides of a variant as it is, not shrunk, ``(n, 4)`` (ax, ay, bx, by), the body on the left: as kept off
+    pieces, and as kept on fair ground.
+    """
 
     near: NDArray[np.float64]
     ground: NDArray[np.float64]
@@ -99,16 +103,23 @@ class Bank:
     _turned: dict[tuple[int, float], Turned] = field(default_factory=dict, compare=False, repr=False)
 
     def turned(self, variant: Variant, turn_deg: float) -> Turned:
-        """Return a variant's circles turned, those of its show face, and the bounds of its turned body (x0, y0, x1, y1)."""
+        """Return a variant's circles turned, those of its show face, and the bounds of its turned body (x0,
+        y0, x1, y1).
+        """
         key = (variant.index, turn_deg)
         if key not in self._turned:
             if len(self._turned) >= MOST_TURNED:
                 self._turned.clear()
             bodies, near, show = self.bodies, variant.index * BODIES + NEAR, variant.index * BODIES + SHOW
             cos, sin = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
-            pts = bodies.pts[bodies.pt_at[near] : bodies.pt_at[near + 1]] @ np.array([[cos, sin], [-sin, cos]])
+            pts = bodies.pts[bodies.pt_at[near] : bodies.pt_at[near + 1]] @ np.array(
+                [[cos, sin], [-sin, cos]]
+            )
             (x0, y0), (x1, y1) = pts.min(axis=0), pts.max(axis=0)
-            own, shown = (_turned_circles(bodies.circles[bodies.circle_at[k] : bodies.circle_at[k + 1]], cos, sin) for k in (near, show))
+            own, shown = (
+                _turned_circles(bodies.circles[bodies.circle_at[k] : bodies.circle_at[k + 1]], cos, sin)
+                for k in (near, show)
+            )
             self._turned[key] = (own, shown, (float(x0), float(y0), float(x1), float(y1)))
         return self._turned[key]
 
@@ -135,11 +146,19 @@ def build_bank(job: Job) -> Bank:
             shapes += [rings_of(r) for r in regions]
             sides.append(_sides(variant, job.policy.gap_mm))
         of_piece[piece.id] = tuple(own)
-    return Bank(tuple(variants), of_piece, _flatten(shapes), max((sum(len(r) for r in rings) for rings in shapes), default=1), tuple(sides))
+    return Bank(
+        tuple(variants),
+        of_piece,
+        _flatten(shapes),
+        max((sum(len(r) for r in rings) for rings in shapes), default=1),
+        tuple(sides),
+    )
 
 
 def sides_of(region: BaseGeometry) -> NDArray[np.float64]:
-    """Return the sides of a region, ``(n, 4)``, the region on the left of each; what is straight within STRAIGHT_MM is one side."""
+    """Return the sides of a region, ``(n, 4)``, the region on the left of each; what is straight within
+    STRAIGHT_MM is one side.
+    """
     out: list[Any] = [np.empty((0, 4))]
     for part in pieces_of(region.simplify(STRAIGHT_MM)):
         turned = orient(part)
@@ -150,13 +169,19 @@ def sides_of(region: BaseGeometry) -> NDArray[np.float64]:
 
 
 def _sides(variant: Variant, gap_mm: float) -> Sides:
-    shape = scale(variant.piece.region, -1.0, 1.0, origin=(0, 0)) if variant.mirrored else variant.piece.region
+    shape = (
+        scale(variant.piece.region, -1.0, 1.0, origin=(0, 0)) if variant.mirrored else variant.piece.region
+    )
     shape = translate(shape, -variant.centroid[0], -variant.centroid[1])
     ground = sides_of(shape)
-    return Sides(sides_of(shape.buffer(gap_mm / 2, join_style="mitre", mitre_limit=2.0)) if gap_mm else ground, ground)
+    return Sides(
+        sides_of(shape.buffer(gap_mm / 2, join_style="mitre", mitre_limit=2.0)) if gap_mm else ground, ground
+    )
 
 
-def _variant(index: int, piece: Piece, mirrored: bool, gap_mm: float) -> tuple[Variant, tuple[BaseGeometry, ...]]:
+def _variant(
+    index: int, piece: Piece, mirrored: bool, gap_mm: float
+) -> tuple[Variant, tuple[BaseGeometry, ...]]:
     def turned_over(shape: BaseGeometry) -> BaseGeometry:
         return scale(shape, -1.0, 1.0, origin=(0, 0)) if mirrored else shape
 
@@ -165,7 +190,9 @@ def _variant(index: int, piece: Piece, mirrored: bool, gap_mm: float) -> tuple[V
     whole = translate(whole, -cx, -cy)
     ground = _offset(whole, -SHRINK_MM)
     near = _offset(whole, gap_mm / 2 - SHRINK_MM) if gap_mm else ground
-    show = _offset(translate(turned_over(piece.show_face), -cx, -cy), -SHRINK_MM) if piece.hidden else Polygon()
+    show = (
+        _offset(translate(turned_over(piece.show_face), -cx, -cy), -SHRINK_MM) if piece.hidden else Polygon()
+    )
     return Variant(index, piece, mirrored, (cx, cy), piece.area_mm2), (near, ground, show)
 
 
@@ -177,7 +204,9 @@ def _offset(shape: BaseGeometry, by_mm: float) -> BaseGeometry:
 
 
 def _farthest_first(circles: Any) -> Any:
-    """Return circles with the largest first, then each the farthest from those before: a scan then finds soonest what does not fit."""
+    """Return circles with the largest first, then each the farthest from those before: a scan then finds
+    soonest what does not fit.
+    """
     if len(circles) < 3:
         return circles
     order, away = [0], np.hypot(*(circles[:, :2] - circles[0, :2]).T)
@@ -211,4 +240,12 @@ def _flatten(shapes: list[list[Ring]]) -> Bodies:
         circle_at.append(circle_at[-1] + len(found))
         reach.append(float(np.hypot(*body.T).max()) if rings else 0.0)
     as_int = [np.array(v, np.int64) for v in (pt_at, starts, ring_at, circle_at)]
-    return Bodies(np.ascontiguousarray(np.concatenate(pts)), as_int[0], as_int[1], as_int[2], np.ascontiguousarray(np.concatenate(circles)), as_int[3], np.array(reach))
+    return Bodies(
+        np.ascontiguousarray(np.concatenate(pts)),
+        as_int[0],
+        as_int[1],
+        as_int[2],
+        np.ascontiguousarray(np.concatenate(circles)),
+        as_int[3],
+        np.array(reach),
+    )

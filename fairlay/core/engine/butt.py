@@ -36,7 +36,9 @@ Window = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Taste:
-    """How poses are weighed: ``share`` of the outline in contact to this power, times ``demand`` to that one, shaken by ``shake``."""
+    """How poses are weighed: ``share`` of the outline in contact to this power, times ``demand`` to that one,
+    shaken by ``shake``.
+    """
 
     share: float = 3.0
     demand: float = 0.0
@@ -46,7 +48,14 @@ class Taste:
 class Butting:
     """A filling of a window of a hide (None: all of it) with copies of variants, by contact."""
 
-    def __init__(self, table: HideTable, pool: dict[int, list[int]], demand: dict[int, float], rng: np.random.Generator, stop: Stop) -> None:
+    def __init__(
+        self,
+        table: HideTable,
+        pool: dict[int, list[int]],
+        demand: dict[int, float],
+        rng: np.random.Generator,
+        stop: Stop,
+    ) -> None:
         self.table, self.pool, self.demand, self.rng, self.stop = table, pool, demand, rng, stop
         self.poses: dict[int, Floats] = {}
         self._turns: dict[int, Floats] = {}
@@ -65,7 +74,9 @@ class Butting:
                 found = self._best(v)
                 if found is not None:
                     key = found.cost**taste.share * self.demand[v] ** taste.demand
-                    weighed.append((key * math.exp(self.rng.normal(0.0, taste.shake)) if taste.shake else key, v, found))
+                    weighed.append(
+                        (key * math.exp(self.rng.normal(0.0, taste.shake)) if taste.shake else key, v, found)
+                    )
             if not weighed:
                 break
             _, v, spot = max(weighed, key=lambda w: (w[0], -w[1]))
@@ -84,14 +95,26 @@ class Butting:
         out = np.empty((MOST_POSES, 4))
         offers = fresh if known and fresh is not None else np.concatenate([pieces, edge])
         on_edge = 0 if known and fresh is not None else len(edge)
-        longest = float(np.hypot(sides.near[:, 2] - sides.near[:, 0], sides.near[:, 3] - sides.near[:, 1]).max())
+        longest = float(
+            np.hypot(sides.near[:, 2] - sides.near[:, 0], sides.near[:, 3] - sides.near[:, 1]).max()
+        )
         turns = self._turns_of(v)
         # Where any two sides can be laid together, only the long ones are worth it.
         least = LONG_SHARE * longest if turns[0, 1] >= math.pi else min(LEAST_SIDE_MM, 0.7 * longest)
         n = kernels.propose(
-            sides.near, sides.ground, offers, on_edge, pieces, edge, turns, np.array(window or EVERYWHERE), least, math.radians(GRAIN_GRACE_DEG),
-            int(self.rng.integers(1 << 30)), out,
-        )  # fmt: skip
+            sides.near,
+            sides.ground,
+            offers,
+            on_edge,
+            pieces,
+            edge,
+            turns,
+            np.array(window or EVERYWHERE),
+            least,
+            math.radians(GRAIN_GRACE_DEG),
+            int(self.rng.integers(1 << 30)),
+            out,
+        )
         poses = out[:n]
         poses = poses[poses[:, 3] >= LEAST_SHARE]
         if known:
@@ -99,13 +122,25 @@ class Butting:
         self.poses[v] = poses[np.argsort(-poses[:, 3], kind="stable")][:KEPT]
 
     def _best(self, v: int) -> Spot | None:
-        """Return the fair pose of a variant with the most contact; what is not fair is forgotten, since the floor only fills."""
+        """Return the fair pose of a variant with the most contact; what is not fair is forgotten, since the
+        floor only fills.
+        """
         table, variant = self.table, self.table.bank.variants[v]
         poses = self.poses[v]
         ground = table.ground(variant)
         k = -1
         while True:
-            k, x, y = kernels.first_fair(poses, k + 1, table.bank.bodies, v, ground.fair, ground.off_show or ground.fair, ground.off_show is not None, table.floor, table.scratch)
+            k, x, y = kernels.first_fair(
+                poses,
+                k + 1,
+                table.bank.bodies,
+                v,
+                ground.fair,
+                ground.off_show or ground.fair,
+                ground.off_show is not None,
+                table.floor,
+                table.scratch,
+            )
             if k < 0:
                 break
             turn = math.degrees(poses[k, 2])
@@ -117,7 +152,10 @@ class Butting:
         return None
 
     def _keeps_grain(self, variant: Variant, x: float, y: float, turn: float) -> bool:
-        return off_grain(variant.piece, self.table.hide, self.table.job.policy, turn, variant.mirrored, x, y) is None
+        return (
+            off_grain(variant.piece, self.table.hide, self.table.job.policy, turn, variant.mirrored, x, y)
+            is None
+        )
 
     def _turns_of(self, v: int) -> Floats:
         if v not in self._turns:
@@ -126,7 +164,11 @@ class Butting:
             if any_way(variant.piece, policy):
                 turns = [(0.0, 180.0)]
             else:
-                turns = [t for line in table.lines(table.ground(variant).fair)[0] for t in fair_turns(variant.piece, line, variant.mirrored, policy)]
+                turns = [
+                    t
+                    for line in table.lines(table.ground(variant).fair)[0]
+                    for t in fair_turns(variant.piece, line, variant.mirrored, policy)
+                ]
             self._turns[v] = np.radians(np.array(turns))
         return self._turns[v]
 
@@ -135,7 +177,12 @@ class Butting:
         out = [np.empty((0, 4))]
         for slot, lying in table.lying.items():
             box = table.floor.box[slot]
-            if window is None or (box[0] <= window[2] + REACH_MM and box[2] >= window[0] - REACH_MM and box[1] <= window[3] + REACH_MM and box[3] >= window[1] - REACH_MM):
+            if window is None or (
+                box[0] <= window[2] + REACH_MM
+                and box[2] >= window[0] - REACH_MM
+                and box[1] <= window[3] + REACH_MM
+                and box[3] >= window[1] - REACH_MM
+            ):
                 out.append(_at(table.bank.sides[lying.variant.index].near, lying.spot))
         return np.concatenate(out)
 
@@ -148,7 +195,12 @@ class Butting:
         if window is None:
             return edge
         lo, hi = np.minimum(edge[:, :2], edge[:, 2:]), np.maximum(edge[:, :2], edge[:, 2:])
-        return edge[(lo[:, 0] <= window[2] + REACH_MM) & (hi[:, 0] >= window[0] - REACH_MM) & (lo[:, 1] <= window[3] + REACH_MM) & (hi[:, 1] >= window[1] - REACH_MM)]
+        return edge[
+            (lo[:, 0] <= window[2] + REACH_MM)
+            & (hi[:, 0] >= window[0] - REACH_MM)
+            & (lo[:, 1] <= window[3] + REACH_MM)
+            & (hi[:, 1] >= window[1] - REACH_MM)
+        ]
 
 
 def _at(sides: Floats, spot: Spot) -> Floats:

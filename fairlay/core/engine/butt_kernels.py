@@ -14,13 +14,27 @@ ALONG_RAD = 0.012
 APART_MM = 0.15
 
 
-NUDGES_MM = np.array([(0, 0), (0.03, 0), (-0.03, 0), (0, 0.03), (0, -0.03), (0.03, 0.03), (-0.03, 0.03), (0.03, -0.03), (-0.03, -0.03)])
+NUDGES_MM = np.array(
+    [
+        (0, 0),
+        (0.03, 0),
+        (-0.03, 0),
+        (0, 0.03),
+        (0, -0.03),
+        (0.03, 0.03),
+        (-0.03, 0.03),
+        (0.03, -0.03),
+        (-0.03, -0.03),
+    ]
+)
 """A corner read to a hundredth of a millimetre lies that much beside the one it came from."""
 
 
 @njit(cache=True, nogil=True)
 def first_fair(poses, start, bodies, variant, ground, off_show, has_show, floor, scratch):
-    """The first pose (x, y, turn, share) from ``start`` on that is fair, nudged or not: (index, x, y), index -1 for none."""
+    """The first pose (x, y, turn, share) from ``start`` on that is fair, nudged or not: (index, x, y), index
+    -1 for none.
+    """
     for k in range(start, len(poses)):
         cos, sin = math.cos(poses[k, 2]), math.sin(poses[k, 2])
         for a in range(len(NUDGES_MM)):
@@ -37,7 +51,10 @@ def placed_sides(sides, x, y, cos, sin, out):
     x1 = y1 = -1e30
     for i in range(len(sides)):
         for e in (0, 2):
-            px, py = sides[i, e] * cos - sides[i, e + 1] * sin + x, sides[i, e] * sin + sides[i, e + 1] * cos + y
+            px, py = (
+                sides[i, e] * cos - sides[i, e + 1] * sin + x,
+                sides[i, e] * sin + sides[i, e + 1] * cos + y,
+            )
             out[i, e], out[i, e + 1] = px, py
             x0, y0, x1, y1 = min(x0, px), min(y0, py), max(x1, px), max(y1, py)
     return x0, y0, x1, y1
@@ -49,7 +66,12 @@ def contact(own, box, there):
     total = 0.0
     for j in range(len(there)):
         cx, cy, dx, dy = there[j, 0], there[j, 1], there[j, 2], there[j, 3]
-        if max(cx, dx) < box[0] - APART_MM or min(cx, dx) > box[2] + APART_MM or max(cy, dy) < box[1] - APART_MM or min(cy, dy) > box[3] + APART_MM:
+        if (
+            max(cx, dx) < box[0] - APART_MM
+            or min(cx, dx) > box[2] + APART_MM
+            or max(cy, dy) < box[1] - APART_MM
+            or min(cy, dy) > box[3] + APART_MM
+        ):
             continue
         wx, wy = dx - cx, dy - cy
         w = math.sqrt(wx * wx + wy * wy)
@@ -74,13 +96,14 @@ def contact(own, box, there):
 
 @njit(cache=True, nogil=True)
 def propose(near, ground, offers, on_edge, pieces, edge, turns, window, least, slack, seed, out):
-    """Write poses (x, y, turn, share) that lay a side along one already there; return how many, at most as many as go into ``out``.
+    """Write poses (x, y, turn, share) that lay a side along one already there; return how many, at most as
+    many as go into ``out``.
 
-    ``near`` and ``ground`` are a piece's own sides as they keep off pieces and off bad ground;
-    ``pieces`` and ``edge`` the sides there, of which ``offers`` (the last ``on_edge`` of them of the ground)
-    are matched, from the ``seed``-th on, where ``least`` mm long or longer, both corners tried. A pose must lie in ``window`` (x0, y0, x1, y1), a turn
-    be within ``slack`` rad of one of ``turns`` (middle, half width). ``share``: how much of the outline then
-    lies along something.
+    ``near`` and ``ground`` are a piece's own sides as they keep off pieces and off bad ground; ``pieces`` and
+    ``edge`` the sides there, of which ``offers`` (the last ``on_edge`` of them of the ground) are matched,
+    from the ``seed``-th on, where ``least`` mm long or longer, both corners tried. A pose must lie in
+    ``window`` (x0, y0, x1, y1), a turn be within ``slack`` rad of one of ``turns`` (middle, half width).
+    ``share``: how much of the outline then lies along something.
     """
     n = 0
     scratch = np.empty((max(len(near), len(ground)), 4))

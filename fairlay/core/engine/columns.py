@@ -34,8 +34,23 @@ class Column:
 class Columns:
     """Columns of the sets of one name, hide by hide."""
 
-    def __init__(self, name: str, members: Sequence[Piece], bank: Bank, tables: Sequence[HideTable], rng: np.random.Generator, stop: Stop) -> None:
-        self.name, self.members, self.bank, self.tables, self.rng, self.stop = name, tuple(members), bank, tables, rng, stop
+    def __init__(
+        self,
+        name: str,
+        members: Sequence[Piece],
+        bank: Bank,
+        tables: Sequence[HideTable],
+        rng: np.random.Generator,
+        stop: Stop,
+    ) -> None:
+        self.name, self.members, self.bank, self.tables, self.rng, self.stop = (
+            name,
+            tuple(members),
+            bank,
+            tables,
+            rng,
+            stop,
+        )
         self.sets = min(p.quantity // p.per_set for p in members)
         self.per_set = sum(p.per_set for p in members)
         self.known: list[dict[int, list[Column]]] = [{} for _ in tables]
@@ -46,7 +61,9 @@ class Columns:
         return max(self.known[hide], default=0)
 
     def seek(self, hide: int) -> bool:
-        """Try to lay one set more on a hide than it ever took, or at times as many in another way; whether it went."""
+        """Try to lay one set more on a hide than it ever took, or at times as many in another way; whether it
+        went.
+        """
         most = self.most(hide)
         wanted = most + 1 if most == 0 or self.rng.random() < 0.7 else most
         if wanted > self.sets:
@@ -66,22 +83,33 @@ class Columns:
             self.known[hide].setdefault(len(numbers), []).append(Column(len(numbers), own))
 
     def _lay(self, hide: int, sets: int) -> Column | None:
-        """Lay so many whole sets on a hide emptied for it, the same kind together, hardest first; the hide is left as it was."""
+        """Lay so many whole sets on a hide emptied for it, the same kind together, hardest first; the hide is
+        left as it was.
+        """
         table, rng = self.tables[hide], self.rng
         mark = table.mark()
         loose = [slot for slot, lying in table.lying.items() if not lying.fixed]
         if loose:
             table.take_up(loose)
         ways = WAYS[int(rng.integers(len(WAYS)))]
-        wish = Wish(along=float(rng.choice([-0.05, 0.0, 0.05])), tight=float(rng.choice([0.0, 8.0, 30.0])), noise=float(rng.choice([0.0, 2.0, 12.0])))
+        wish = Wish(
+            along=float(rng.choice([-0.05, 0.0, 0.05])),
+            tight=float(rng.choice([0.0, 8.0, 30.0])),
+            noise=float(rng.choice([0.0, 2.0, 12.0])),
+        )
         spread = bool(rng.random() < 0.7)
-        order = {p.id: self.demand[p.id] * math.exp(rng.normal(0.0, float(rng.choice([0.2, 0.6])))) for p in self.members}
+        order = {
+            p.id: self.demand[p.id] * math.exp(rng.normal(0.0, float(rng.choice([0.2, 0.6]))))
+            for p in self.members
+        }
         out: list[Lying] = []
         for piece in sorted(self.members, key=lambda p: -order[p.id]):
             variants = self.bank.of_piece[piece.id]
             for n in range(sets * piece.per_set):
                 variant = variants[n % len(variants)]
-                spot = None if self.stop() else table.find(variant, hide, wish, rng, 8, spread=spread).take(ways)
+                spot = (
+                    None if self.stop() else table.find(variant, hide, wish, rng, 8, spread=spread).take(ways)
+                )
                 if spot is None:
                     table.back_to(mark)
                     return None
@@ -91,7 +119,9 @@ class Columns:
         return Column(sets, tuple(out))
 
     def choose(self, cuts: Sequence[Cut]) -> list[int]:
-        """Return how many sets each hide makes: all of them if that can be, on the hides that cost least, prices shaken a little."""
+        """Return how many sets each hide makes: all of them if that can be, on the hides that cost least,
+        prices shaken a little.
+        """
         price = [c.price * c.whole * USED_SHARE * math.exp(self.rng.normal(0.0, PRICE_SHAKEN)) for c in cuts]
         least = np.full(self.sets + 1, np.inf)
         least[0] = 0.0

@@ -57,13 +57,29 @@ class Plan:
 class Construction:
     """One constructive lay of a job, piece by piece."""
 
-    def __init__(self, job: Job, bank: Bank, plan: Plan, rng: np.random.Generator, stop: Stop, grounds: dict[int, HideTable] | None = None) -> None:
+    def __init__(
+        self,
+        job: Job,
+        bank: Bank,
+        plan: Plan,
+        rng: np.random.Generator,
+        stop: Stop,
+        grounds: dict[int, HideTable] | None = None,
+    ) -> None:
         self.job, self.bank, self.plan, self.rng, self.stop = job, bank, plan, rng, stop
-        capacity = sum(p.quantity * max(1, max((len(s.parts) for s in p.splits), default=1)) for p in job.pieces) + len(job.fixed) + 1
+        capacity = (
+            sum(p.quantity * max(1, max((len(s.parts) for s in p.splits), default=1)) for p in job.pieces)
+            + len(job.fixed)
+            + 1
+        )
         self.tables = [HideTable(job, hide, bank, capacity) for hide in job.hides]
         if grounds:
             for i, table in grounds.items():
-                self.tables[i].grounds, self.tables[i]._lines, self.tables[i]._tightness = table.grounds, table._lines, table._tightness
+                self.tables[i].grounds, self.tables[i]._lines, self.tables[i]._tightness = (
+                    table.grounds,
+                    table._lines,
+                    table._tightness,
+                )
         self.ways = np.array(plan.ways)
         self.placed: set[tuple[str, int]] = set()
         self._lists: dict[tuple[int, int], tuple[Candidates, int]] = {}
@@ -74,7 +90,9 @@ class Construction:
         index = next(i for i, hide in enumerate(self.job.hides) if hide.id == fixed.hide)
         variant = next(v for v in self.bank.of_piece[fixed.piece] if v.mirrored == fixed.at.mirrored)
         x, y = variant.centre_of(fixed.at)
-        self.tables[index].put(Lying(variant, fixed.copy, Spot(index, x, y, fixed.at.rotation_deg, 0.0), fixed=True))
+        self.tables[index].put(
+            Lying(variant, fixed.copy, Spot(index, x, y, fixed.at.rotation_deg, 0.0), fixed=True)
+        )
         piece = variant.piece
         self.placed.add((piece.parent or piece.id, fixed.copy))
 
@@ -83,8 +101,15 @@ class Construction:
         out: list[Copy] = []
         for piece in pieces:
             variants = self.bank.of_piece[piece.id]
-            out += [Copy(piece, n, variants[n % len(variants)]) for n in range(piece.quantity) if (piece.id, n) not in self.placed]
-        demand = {p.id: self.demand(p) * float(np.exp(self.rng.normal(0.0, self.plan.shuffle))) for p in self.job.pieces}
+            out += [
+                Copy(piece, n, variants[n % len(variants)])
+                for n in range(piece.quantity)
+                if (piece.id, n) not in self.placed
+            ]
+        demand = {
+            p.id: self.demand(p) * float(np.exp(self.rng.normal(0.0, self.plan.shuffle)))
+            for p in self.job.pieces
+        }
         return sorted(out, key=lambda c: (-demand[c.piece.id], c.number))
 
     def demand(self, piece: Piece) -> float:
@@ -92,11 +117,19 @@ class Construction:
         fair = sum(t.ground(self.bank.of_piece[piece.id][0]).area_mm2 for t in self.tables)
         whole = sum(t.hide.region.area for t in self.tables)
         span = float(np.hypot(*np.ptp(piece.outline, axis=0)))
-        hard: float = piece.area_mm2**0.35 * span**1.3 / max(fair / whole, 0.02) * max(piece.value, 0.05) * squareness(piece) ** self.plan.square
+        hard: float = (
+            piece.area_mm2**0.35
+            * span**1.3
+            / max(fair / whole, 0.02)
+            * max(piece.value, 0.05)
+            * squareness(piece) ** self.plan.square
+        )
         return hard
 
     def hides_in_order(self) -> list[int]:
-        """Return hide indices in the order they are opened: offcuts and cheap leather first where money counts."""
+        """Return hide indices in the order they are opened: offcuts and cheap leather first where money
+        counts.
+        """
         order = list(range(len(self.job.hides)))
         if self.job.objective != "order":
             return order
@@ -112,9 +145,13 @@ class Construction:
         key = (index, copy.variant.index)
         found, left = self._lists.pop(key, (None, 0)) if keep_within is None else (None, 0)
         spot = found.take(self.ways) if found is not None and left > 0 else None
-        for spread, tries in ((False, TRIES), (True, TRIES), (True, ALL_TRIES))[0 if self.plan.straight_first else 1 :]:
+        for spread, tries in ((False, TRIES), (True, TRIES), (True, ALL_TRIES))[
+            0 if self.plan.straight_first else 1 :
+        ]:
             if spot is None:
-                found = table.find(copy.variant, index, self.plan.wish, self.rng, self.plan.turns, keep_within, spread, tries)
+                found = table.find(
+                    copy.variant, index, self.plan.wish, self.rng, self.plan.turns, keep_within, spread, tries
+                )
                 left = SCAN_REUSE
                 spot = found.take(self.ways)
         if spot is None:
@@ -133,7 +170,10 @@ class Construction:
         for index in order:
             if self.place_on(copy, index) is not None:
                 return True
-        return any(self._place_split(copy, split, order) for split in sorted(copy.piece.splits, key=lambda s: s.penalty_m2))
+        return any(
+            self._place_split(copy, split, order)
+            for split in sorted(copy.piece.splits, key=lambda s: s.penalty_m2)
+        )
 
     def _place_split(self, copy: Copy, split: Split, hides: list[int]) -> bool:
         marks = self.mark(hides)
@@ -153,7 +193,9 @@ class Construction:
         demand = {v.index: self.demand(v.piece) for v in self.bank.variants if v.index in pool}
         for index in self.hides_in_order():
             Butting(self.tables[index], pool, demand, self.rng, self.stop).fill(None, taste)
-        self.placed |= {(lying.variant.piece.id, lying.copy) for table in self.tables for lying in table.lying.values()}
+        self.placed |= {
+            (lying.variant.piece.id, lying.copy) for table in self.tables for lying in table.lying.values()
+        }
 
     def mark(self, hides: Iterable[int]) -> Mark:
         """Remember the state of some hides, for ``back_to``."""
@@ -181,7 +223,11 @@ class Construction:
         placements = tuple(p for table in self.tables for p in table.placements())
         lay = Lay(placements)
         counts = lay.counts(self.job)
-        missing = tuple(Unplaced(p.id, p.quantity - counts[p.id], "") for p in self.job.pieces if counts[p.id] < p.quantity)
+        missing = tuple(
+            Unplaced(p.id, p.quantity - counts[p.id], "")
+            for p in self.job.pieces
+            if counts[p.id] < p.quantity
+        )
         return Lay(placements, missing)
 
 
@@ -190,8 +236,19 @@ def squareness(piece: Piece) -> float:
     return float(piece.area_mm2 / piece.region.minimum_rotated_rectangle.area)
 
 
-def construct(job: Job, bank: Bank, plan: Plan, rng: np.random.Generator, stop: Stop, grounds: dict[int, HideTable] | None = None, only_fillers: bool = False) -> Construction:
-    """Return one constructive lay of a job. ``grounds`` are tables whose compiled ground may be shared; ``only_fillers`` adds those to what is fixed."""
+def construct(
+    job: Job,
+    bank: Bank,
+    plan: Plan,
+    rng: np.random.Generator,
+    stop: Stop,
+    grounds: dict[int, HideTable] | None = None,
+    only_fillers: bool = False,
+) -> Construction:
+    """Return one constructive lay of a job.
+
+    ``grounds`` are tables whose compiled ground may be shared; ``only_fillers`` adds those to what is fixed.
+    """
     work = Construction(job, bank, plan, rng, stop, grounds)
     order = work.hides_in_order()
     if only_fillers:
@@ -218,7 +275,9 @@ def construct(job: Job, bank: Bank, plan: Plan, rng: np.random.Generator, stop: 
 
 def _whole_sets(work: Construction, wanted: list[Piece], order: list[int]) -> None:
     """Lay as many whole sets as go, trying the most that area allows first."""
-    for name in dict.fromkeys(p.set_name for p in wanted if p.set_name and p.set_name not in work.job.match_sets):
+    for name in dict.fromkeys(
+        p.set_name for p in wanted if p.set_name and p.set_name not in work.job.match_sets
+    ):
         members = [p for p in wanted if p.set_name == name]
         most = min(p.quantity // p.per_set for p in members)
         area = sum(p.area_mm2 * p.per_set for p in members)
@@ -235,7 +294,12 @@ def _matched_sets(work: Construction, members: list[Piece], order: list[int]) ->
         return
     sets = min(p.quantity // p.per_set for p in members)
     open_hides = list(order)
-    begun = {lying.copy // lying.variant.piece.per_set: h for h, t in enumerate(work.tables) for lying in t.lying.values() if lying.variant.piece.set_name == members[0].set_name}
+    begun = {
+        lying.copy // lying.variant.piece.per_set: h
+        for h, t in enumerate(work.tables)
+        for lying in t.lying.values()
+        if lying.variant.piece.set_name == members[0].set_name
+    }
     for number in range(sets):
         copies = [c for c in work.copies(members) if c.number // c.piece.per_set == number]
         if number in begun:

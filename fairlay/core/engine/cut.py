@@ -33,7 +33,9 @@ class Cut:
     def racked_at(self) -> Span:
         """The x at which the tail end, and the neck end, begins to be worth racking."""
         least = REMNANT_MIN_M2
-        return float(np.interp(least, self.left, self.x)), float(np.interp(self.whole - least, self.left, self.x))
+        return float(np.interp(least, self.left, self.x)), float(
+            np.interp(self.whole - least, self.left, self.x)
+        )
 
     def cost(self, extent: Span | None) -> float:
         """Money for a hide in use over an extent."""

@@ -53,7 +53,9 @@ def pooled(field: NDArray[np.float32]) -> NDArray[np.float32]:
 
 @dataclass
 class HideGround:
-    """What one class of pieces finds on one hide: fair ground, and flaws its show face keeps off; ``sides`` of it once asked for."""
+    """What one class of pieces finds on one hide: fair ground, and flaws its show face keeps off; ``sides``
+    of it once asked for.
+    """
 
     fair: Ground
     off_show: Ground | None
@@ -89,18 +91,35 @@ def hide_ground(piece: Piece, hide: Hide, policy: Policy) -> HideGround:
 
 
 def ground_of(fair: BaseGeometry, off_show: BaseGeometry, hide: Hide) -> HideGround:
-    """Return the compiled ground of two regions of a hide: where the whole piece may lie, and what its show face keeps off."""
+    """Return the compiled ground of two regions of a hide: where the whole piece may lie, and what its show
+    face keeps off.
+    """
     compiled = compile_ground(fair, hide)
-    return HideGround(compiled, compile_ground(off_show, hide, inverted=True) if not off_show.is_empty else None, float(fair.area), fair, pooled(compiled.field))
+    return HideGround(
+        compiled,
+        compile_ground(off_show, hide, inverted=True) if not off_show.is_empty else None,
+        float(fair.area),
+        fair,
+        pooled(compiled.field),
+    )
 
 
 def line_map(hide: Hide, policy: Policy, like: Ground) -> tuple[tuple[float, ...], NDArray[np.int16]]:
     """Return every grain line on a hide, and a map of which holds at each cell of a field."""
     lines = lines_on(hide, policy)
-    out = np.full(like.field.shape, lines.index(hide.backbone_deg) if hide.backbone_deg in lines else 0, np.int16)
+    out = np.full(
+        like.field.shape, lines.index(hide.backbone_deg) if hide.backbone_deg in lines else 0, np.int16
+    )
     if len(lines) > 1:
         for zone, shown in reversed(hide.zone_regions):
             if shown.is_empty:  # a later zone covers it: its line holds nowhere
                 continue
-            paint_body(out, *flat(rings_of(shown)), like.field_origin[0], like.field_origin[1], CELL_MM, lines.index(zone.stretch_deg + 90.0))
+            paint_body(
+                out,
+                *flat(rings_of(shown)),
+                like.field_origin[0],
+                like.field_origin[1],
+                CELL_MM,
+                lines.index(zone.stretch_deg + 90.0),
+            )
     return lines, out

@@ -10,7 +10,14 @@ import math
 import numpy as np
 from numba import njit
 
-from fairlay.core.shapes.kernels import bodies_overlap, bounds_of, distance_to_body, inside, place_into, segments_cross
+from fairlay.core.shapes.kernels import (
+    bodies_overlap,
+    bounds_of,
+    distance_to_body,
+    inside,
+    place_into,
+    segments_cross,
+)
 
 NEAR_MM = 36.0
 """Room beyond this about a circle makes a place no worse."""
@@ -25,7 +32,9 @@ NUDGES = np.array([(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), 
 
 @njit(cache=True, nogil=True)
 def inscribed_circles(pts, starts, most):
-    """Circles (x, y, r) inside a body, ``(k, 3)``, largest first: each as far as can be from edges and earlier circles."""
+    """Circles (x, y, r) inside a body, ``(k, 3)``, largest first: each as far as can be from edges and
+    earlier circles.
+    """
     x0, y0, x1, y1 = bounds_of(pts, len(pts))
     side = max(1e-6, min(x1 - x0, y1 - y0))
     step = max(side / 24.0, max(x1 - x0, y1 - y0) / 160.0)
@@ -123,7 +132,12 @@ def keeps_to(p, ps, pb, ground, wanted_inside):
                         o = ground.edges[e]
                         q = ground.before[o]
                         cx, cy, dx, dy = pts[q, 0], pts[q, 1], pts[o, 0], pts[o, 1]
-                        if (cx < ex0 and dx < ex0) or (cx > ex1 and dx > ex1) or (cy < ey0 and dy < ey0) or (cy > ey1 and dy > ey1):
+                        if (
+                            (cx < ex0 and dx < ex0)
+                            or (cx > ex1 and dx > ex1)
+                            or (cy < ey0 and dy < ey0)
+                            or (cy > ey1 and dy > ey1)
+                        ):
                             continue
                         if segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
                             return False
@@ -146,7 +160,9 @@ def body_at(bodies, k, x, y, cos, sin, out):
 
 @njit(cache=True, nogil=True)
 def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch):
-    """Whether a variant can lie at (x, y), exactly: on fair ground, show face off flaws, clear of every piece but ``skip``."""
+    """Whether a variant can lie at (x, y), exactly: on fair ground, show face off flaws, clear of every piece
+    but ``skip``.
+    """
     if not clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
         return False
     k = variant * 3 + 1
@@ -156,7 +172,9 @@ def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, ski
     if has_show:
         k = variant * 3 + 2
         n, box = body_at(bodies, k, x, y, cos, sin, scratch)
-        if n and not keeps_to(scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, off_show, False):
+        if n and not keeps_to(
+            scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, off_show, False
+        ):
             return False
     return True
 
@@ -169,7 +187,9 @@ def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
 
 @njit(cache=True, nogil=True)
 def pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, out, most):
-    """Write slots of live pieces but ``skip`` that a variant at (x, y) would touch or overlap; return how many, ``most`` at most."""
+    """Write slots of live pieces but ``skip`` that a variant at (x, y) would touch or overlap; return how
+    many, ``most`` at most.
+    """
     k = variant * 3
     n, box = body_at(bodies, k, x, y, cos, sin, scratch)
     ps = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
@@ -182,7 +202,14 @@ def pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, out, mos
             continue
         q = floor.variant[i] * 3
         m = bodies.pt_at[q + 1] - bodies.pt_at[q]
-        if bodies_overlap(scratch[:n], ps, box, floor.pts[i, :m], bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]], (b[0], b[1], b[2], b[3])):
+        if bodies_overlap(
+            scratch[:n],
+            ps,
+            box,
+            floor.pts[i, :m],
+            bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]],
+            (b[0], b[1], b[2], b[3]),
+        ):
             out[found] = i
             found += 1
             if found == most:
@@ -202,7 +229,8 @@ def lay_down(bodies, variant, x, y, cos, sin, floor, i):
 
 @njit(cache=True, nogil=True)
 def press_into(field, origin, step, pts, starts, box, reach):
-    """Lower a distance field to the signed distance from a placed body, negative inside it, told within ``reach`` mm of its sides.
+    """Lower a distance field to the signed distance from a placed body, negative inside it, told within
+    ``reach`` mm of its sides.
 
     Side by side, each only over the cells it can reach; inside by scan lines.
     """
@@ -224,7 +252,10 @@ def press_into(field, origin, step, pts, starts, box, reach):
             ux, uy = bx - ax, by - ay
             length2 = ux * ux + uy * uy
             lo, hi = min(ay, by), max(ay, by)
-            for r in range(max(r0, int((lo - reach - origin[1]) / step)), min(r1, int((hi + reach - origin[1]) / step) + 1) + 1):
+            for r in range(
+                max(r0, int((lo - reach - origin[1]) / step)),
+                min(r1, int((hi + reach - origin[1]) / step) + 1) + 1,
+            ):
                 y = origin[1] + r * step
                 # The stretch of the side that lies within reach of this row.
                 xa, xb = ax, bx
@@ -236,7 +267,10 @@ def press_into(field, origin, step, pts, starts, box, reach):
                         at = ax + (y - ay) / uy * ux
                         for c in range(c0, min(c1, int(math.ceil((at - origin[0]) / step)) - 1) + 1):
                             odd[r - r0, c - c0] = not odd[r - r0, c - c0]
-                for c in range(max(c0, int((min(xa, xb) - reach - origin[0]) / step)), min(c1, int((max(xa, xb) + reach - origin[0]) / step) + 1) + 1):
+                for c in range(
+                    max(c0, int((min(xa, xb) - reach - origin[0]) / step)),
+                    min(c1, int((max(xa, xb) + reach - origin[0]) / step) + 1) + 1,
+                ):
                     x = origin[0] + c * step
                     t = 0.0
                     if length2 > 0.0:
@@ -259,11 +293,25 @@ def press_floor(field, origin, step, bodies, floor, window, reach):
     """Press every live piece that lies within twice ``reach`` of a window (x0, y0, x1, y1) into a field."""
     for i in range(floor.used[0]):
         b = floor.box[i]
-        if not floor.live[i] or b[0] >= window[2] + 2 * reach or b[2] <= window[0] - 2 * reach or b[1] >= window[3] + 2 * reach or b[3] <= window[1] - 2 * reach:
+        if (
+            not floor.live[i]
+            or b[0] >= window[2] + 2 * reach
+            or b[2] <= window[0] - 2 * reach
+            or b[1] >= window[3] + 2 * reach
+            or b[3] <= window[1] - 2 * reach
+        ):
             continue
         k = floor.variant[i] * 3
         n = bodies.pt_at[k + 1] - bodies.pt_at[k]
-        press_into(field, origin, step, floor.pts[i, :n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], b, reach)
+        press_into(
+            field,
+            origin,
+            step,
+            floor.pts[i, :n],
+            bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]],
+            b,
+            reach,
+        )
 
 
 @njit(cache=True, nogil=True)
@@ -297,7 +345,9 @@ def rise(cost, cell, i):
 
 @njit(cache=True, nogil=True)
 def pool_into(pool, field, r0, r1, c0, c1):
-    """Write the largest value of each block of POOL by POOL cells that meets rows r0 to r1 and columns c0 to c1 of a field."""
+    """Write the largest value of each block of POOL by POOL cells that meets rows r0 to r1 and columns c0 to
+    c1 of a field.
+    """
     rows, cols = field.shape
     for i in range(max(0, r0) // POOL, (min(rows, r1) + POOL - 1) // POOL):
         for j in range(max(0, c0) // POOL, (min(cols, c1) + POOL - 1) // POOL):
@@ -309,14 +359,37 @@ def pool_into(pool, field, r0, r1, c0, c1):
 
 
 @njit(cache=True, nogil=True)
-def scan(fair, taken, show, has_show, fair_pool, taken_pool, step, circles, show_circles, slack, lines, line, box, along, tight, tightness, bears, noise, seed, cost, cell):
-    """Keep the best cells for a turned body: cost the mean room left about its circles, and what is wished for.
+def scan(
+    fair,
+    taken,
+    show,
+    has_show,
+    fair_pool,
+    taken_pool,
+    step,
+    circles,
+    show_circles,
+    slack,
+    lines,
+    line,
+    box,
+    along,
+    tight,
+    tightness,
+    bears,
+    noise,
+    seed,
+    cost,
+    cell,
+):
+    """Keep the best cells for a turned body: cost the mean room left about its circles, and what is wished
+    for.
 
     ``fair``, ``taken``, ``show`` are distance fields of the same shape (ground, pieces laid, flaws to keep
     off), ``fair_pool`` and ``taken_pool`` the largest of each block of them: a block where the largest circle
-    fits nowhere is passed over whole. ``lines`` (cells) must equal ``line`` where line >= 0. ``box``: cells to
-    look at (r0, c0, r1, c1). A cell is passed over only where a circle surely does not fit; one that seems too
-    large, within ``slack``, counts against it. ``along`` is cost per column; ``tight`` for each class of
+    fits nowhere is passed over whole. ``lines`` (cells) must equal ``line`` where line >= 0. ``box``: cells
+    to look at (r0, c0, r1, c1). A cell is passed over only where a circle surely does not fit; one that seems
+    too large, within ``slack``, counts against it. ``along`` is cost per column; ``tight`` for each class of
     ``tightness`` better than ``bears``; ``noise`` at random from ``seed``. Writes the best into ``cost`` and
     ``cell`` (as many as those are long, in no order) and returns how many.
     """
@@ -343,7 +416,11 @@ def scan(fair, taken, show, has_show, fair_pool, taken_pool, step, circles, show
                 for cc0 in range(max(c_from, block_c * POOL), min(c_to, (block_c + 1) * POOL)):
                     first = min(fair[rr0, cc0], taken[rr0, cc0]) - circles[0, 2]
                     r, c = rr0 - offs[0, 0], cc0 - offs[0, 1]
-                    if first < -slack or (line >= 0 and lines[r, c] != line) or (first > ROOMY_MM and (r | c) & 1):
+                    if (
+                        first < -slack
+                        or (line >= 0 and lines[r, c] != line)
+                        or (first > ROOMY_MM and (r | c) & 1)
+                    ):
                         continue
                     total = along * c + (min(first, NEAR_MM) if first > 0.0 else -2.0 * first) / n
                     if tight > 0.0 and tightness[r, c] < bears:
@@ -383,22 +460,47 @@ def scan(fair, taken, show, has_show, fair_pool, taken_pool, step, circles, show
 
 
 @njit(cache=True, nogil=True)
-def first_fit(start, cells, turns, cols, origin, step, bodies, variant, coses, sines, ground, off_show, has_show, floor, scratch, nudge):
-    """Try cells from ``start`` on, each with its turn, at its centre and nudged about it; return (x, y, index), index -1 for none."""
+def first_fit(
+    start,
+    cells,
+    turns,
+    cols,
+    origin,
+    step,
+    bodies,
+    variant,
+    coses,
+    sines,
+    ground,
+    off_show,
+    has_show,
+    floor,
+    scratch,
+    nudge,
+):
+    """Try cells from ``start`` on, each with its turn, at its centre and nudged about it; return (x, y,
+    index), index -1 for none.
+    """
     for t in range(start, len(cells)):
         cos, sin = coses[turns[t]], sines[turns[t]]
         x = origin[0] + (cells[t] % cols) * step
         y = origin[1] + (cells[t] // cols) * step
         for a in range(len(NUDGES)):
             dx, dy = NUDGES[a, 0] * nudge, NUDGES[a, 1] * nudge
-            if fits(bodies, variant, x + dx, y + dy, cos, sin, ground, off_show, has_show, floor, -1, scratch):
+            if fits(
+                bodies, variant, x + dx, y + dy, cos, sin, ground, off_show, has_show, floor, -1, scratch
+            ):
                 return x + dx, y + dy, t
     return 0.0, 0.0, -1
 
 
 @njit(cache=True, nogil=True)
-def slide(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch, ways, most, least):
-    """Slide a fitting variant along each way in turn, as far as it stays fair, in halving steps; return (x, y)."""
+def slide(
+    bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch, ways, most, least
+):
+    """Slide a fitting variant along each way in turn, as far as it stays fair, in halving steps; return (x,
+    y).
+    """
     for w in range(len(ways)):
         step = most
         while step > least:

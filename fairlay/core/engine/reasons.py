@@ -30,18 +30,27 @@ RULE_WORDS = {
 }
 
 
-def reasons_for(job: Job, bank: Bank, lay: Lay, tables: list[HideTable] | None = None) -> tuple[Unplaced, ...]:
+def reasons_for(
+    job: Job, bank: Bank, lay: Lay, tables: list[HideTable] | None = None
+) -> tuple[Unplaced, ...]:
     """Return what a lay leaves out, each with its reason and, where one small change would help, that."""
     counts = lay.counts(job)
-    missing = [(p, p.quantity - counts[p.id]) for p in job.pieces if counts[p.id] < p.quantity and not p.filler]
+    missing = [
+        (p, p.quantity - counts[p.id]) for p in job.pieces if counts[p.id] < p.quantity and not p.filler
+    ]
     if not missing:
         return ()
     table = tables_of(job, bank, lay, tables)
     return tuple(Unplaced(piece.id, count, _reason(job, piece, table)) for piece, count in missing)
 
 
-def tables_of(job: Job, bank: Bank, lay: Lay, like: list[HideTable] | None = None, spare: bool = False) -> list[HideTable]:
-    """Return tables with a lay on them. ``like`` are tables of the same job whose compiled ground is shared; ``spare`` leaves room for more."""
+def tables_of(
+    job: Job, bank: Bank, lay: Lay, like: list[HideTable] | None = None, spare: bool = False
+) -> list[HideTable]:
+    """Return tables with a lay on them.
+
+    ``like`` are tables of the same job whose compiled ground is shared; ``spare`` leaves room for more.
+    """
     out = []
     fixed = {(p.piece, p.copy) for p in job.fixed}
     room = min(2000, sum(p.quantity for p in job.pieces)) if spare else 2
@@ -49,11 +58,17 @@ def tables_of(job: Job, bank: Bank, lay: Lay, like: list[HideTable] | None = Non
         own = [p for p in lay.placements if p.hide == hide.id]
         table = HideTable(job, hide, bank, len(own) + room)
         if like:
-            table.grounds, table._lines, table._tightness = like[index].grounds, like[index]._lines, like[index]._tightness
+            table.grounds, table._lines, table._tightness = (
+                like[index].grounds,
+                like[index]._lines,
+                like[index]._tightness,
+            )
         for p in own:
             variant = next(v for v in bank.of_piece[p.piece] if v.mirrored == p.at.mirrored)
             x, y = variant.centre_of(p.at)
-            table.put(Lying(variant, p.copy, Spot(index, x, y, p.at.rotation_deg, 0.0), (p.piece, p.copy) in fixed))
+            table.put(
+                Lying(variant, p.copy, Spot(index, x, y, p.at.rotation_deg, 0.0), (p.piece, p.copy) in fixed)
+            )
         out.append(table)
     return out
 
@@ -69,12 +84,16 @@ def _reason(job: Job, piece: Piece, tables: list[HideTable]) -> str:
 
 
 def _never(job: Job, piece: Piece) -> str:
-    """Say which rule keeps a piece off every hide even when they are empty: the first that would let it lie, were it lifted."""
+    """Say which rule keeps a piece off every hide even when they are empty: the first that would let it lie,
+    were it lifted.
+    """
     for rule in PLACE_RULES[::-1]:
         for hide in job.hides:
             found = forbidden_ground(piece, hide, job.policy)
             others = union(f.region for f in found if f.rule != rule.NAME)
-            if any(f.rule == rule.NAME for f in found) and _lies_in(job, piece, hide, hide.region.difference(others)):
+            if any(f.rule == rule.NAME for f in found) and _lies_in(
+                job, piece, hide, hide.region.difference(others)
+            ):
                 return RULE_WORDS[rule.NAME]
     return "it is too big for any hide here"
 
@@ -84,11 +103,21 @@ def _lies_in(job: Job, piece: Piece, hide: Hide, ground: BaseGeometry) -> bool:
     alone = _alone(job, replace(piece, hidden=()))
     table = HideTable(alone, hide, build_bank(alone), 1)
     table.grounds[needs_of(alone.pieces[0])] = ground_of(ground, Polygon(), hide)
-    return table.find(table.bank.variants[0], 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES).take(np.empty((0, 2))) is not None
+    return (
+        table.find(
+            table.bank.variants[0], 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES
+        ).take(np.empty((0, 2)))
+        is not None
+    )
 
 
 def _alone(job: Job, piece: Piece) -> Job:
-    return replace(job, pieces=(replace(piece, id="asked", quantity=2 if piece.pair else 1, splits=()),), fixed=(), match_sets=())
+    return replace(
+        job,
+        pieces=(replace(piece, id="asked", quantity=2 if piece.pair else 1, splits=()),),
+        fixed=(),
+        match_sets=(),
+    )
 
 
 def _help(job: Job, piece: Piece, tables: list[HideTable]) -> str:
@@ -101,9 +130,19 @@ def _help(job: Job, piece: Piece, tables: list[HideTable]) -> str:
 
 def _changes(job: Job, piece: Piece) -> Iterator[tuple[str, Piece]]:
     if piece.show_limit < 2:
-        yield ("if its show face bore surface marks" if piece.show_limit == 0 else "if its show face bore blemishes"), replace(piece, show_limit=piece.show_limit + 1)
+        yield (
+            (
+                "if its show face bore surface marks"
+                if piece.show_limit == 0
+                else "if its show face bore blemishes"
+            ),
+            replace(piece, show_limit=piece.show_limit + 1),
+        )
     if piece.max_tightness < 4:
-        yield f"on leather one class looser ({piece.max_tightness + 1})", replace(piece, max_tightness=piece.max_tightness + 1)
+        yield (
+            f"on leather one class looser ({piece.max_tightness + 1})",
+            replace(piece, max_tightness=piece.max_tightness + 1),
+        )
     if not any_way(piece, job.policy):
         more = replace(piece.grain, tolerance_deg=piece.grain.tolerance_deg + 5.0)
         yield "with 5 degrees more grain tolerance", replace(piece, grain=more)
@@ -137,7 +176,14 @@ def _clear(candidates: Candidates, table: HideTable, variant: int) -> bool:
         for i in table.lying:
             k = int(floor.variant[i]) * 3
             m = int(theirs.pt_at[k + 1] - theirs.pt_at[k])
-            if bodies_overlap(own.floor.pts[slot, :n], starts, own.floor.box[slot], floor.pts[i, :m], theirs.starts[theirs.ring_at[k] : theirs.ring_at[k + 1]], floor.box[i]):
+            if bodies_overlap(
+                own.floor.pts[slot, :n],
+                starts,
+                own.floor.box[slot],
+                floor.pts[i, :m],
+                theirs.starts[theirs.ring_at[k] : theirs.ring_at[k + 1]],
+                floor.box[i],
+            ):
                 hit = True
                 break
         own.floor.live[slot] = False

@@ -1,4 +1,5 @@
-"""Make a lay of one hide better: take up what lies about a point, fill the place again, keep what is worth more.
+"""Make a lay of one hide better: take up what lies about a point, fill the place again, keep what is worth
+more.
 
 Large neighbourhood search (Shaw 1998) over the constructive lay, with the acceptance of simulated
 annealing: a lay a little worse is kept for a while, less so as the time runs out.
@@ -21,16 +22,29 @@ from fairlay.core.engine.table import SLACK_MM, HideTable, Lying, Wish
 from fairlay.core.rules.grain import any_way
 
 Stop = Callable[[], bool]
-WAYS = tuple(np.array([a, b, a, b], float) for a, b in (((0, -1), (-1, 0)), ((-1, 0), (0, -1)), ((0, -1), (1, 0)), ((0, 1), (-1, 0)), ((0, 1), (1, 0)), ((1, 0), (0, 1))))
+WAYS = tuple(
+    np.array([a, b, a, b], float)
+    for a, b in (
+        ((0, -1), (-1, 0)),
+        ((-1, 0), (0, -1)),
+        ((0, -1), (1, 0)),
+        ((0, 1), (-1, 0)),
+        ((0, 1), (1, 0)),
+        ((1, 0), (0, 1)),
+    )
+)
 """Ways a piece is slid into contact when a place is filled again."""
 TRIES = 40
 TURNS = (2, 4, 4, 12)
 """Turns tried of a piece that may lie any way: a few at a time, since more cost more than they find."""
 LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
-"""Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again."""
+"""Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again.
+"""
 BUTTED, BUTTED_FREE = 0.1, 0.03
-"""How often a place is filled side to side before it is filled by scanning; less where pieces lie any way, since it takes far longer then."""
+"""How often a place is filled side to side before it is filled by scanning; less where pieces lie any way,
+since it takes far longer then.
+"""
 EJECT, EJECT_LOOSE = 0.015, 0.4
 """How often room is made for something left over, on a hide that is full and on one far from it."""
 ANYWHERE_MM = 60.0
@@ -39,7 +53,9 @@ LOOSE = 0.75
 """A hide of which less than this share is under pieces has room elsewhere for what lost its place."""
 WARM = 0.001
 WARM_OF_LEAST = 0.4
-"""At the start, a lay is kept that is worth about this share of the hide, and of the least piece, less; at the end none is."""
+"""At the start, a lay is kept that is worth about this share of the hide, and of the least piece, less; at
+the end none is.
+"""
 
 
 @dataclass(frozen=True)
@@ -52,19 +68,39 @@ class Kept:
 
 
 class Refill:
-    """A search on one hide. ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay; ``plain`` counts area alone, not value."""
+    """A search on one hide.
 
-    def __init__(self, table: HideTable, pool: dict[int, list[int]], rng: np.random.Generator, stop: Stop, held: set[int] | None = None, plain: bool = False) -> None:
+    ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay; ``plain`` counts area alone,
+    not value.
+    """
+
+    def __init__(
+        self,
+        table: HideTable,
+        pool: dict[int, list[int]],
+        rng: np.random.Generator,
+        stop: Stop,
+        held: set[int] | None = None,
+        plain: bool = False,
+    ) -> None:
         self.table, self.rng, self.stop, self.held = table, rng, stop, held or set()
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
         self.plain = plain
         self.worth = {v.index: v.area_mm2 if plain else worth_of(v) for v in table.bank.variants}
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
-        self.scarce = {v.index: self.usable / max(table.ground(v).area_mm2, 0.02 * self.usable) for v in table.bank.variants}
+        self.scarce = {
+            v.index: self.usable / max(table.ground(v).area_mm2, 0.02 * self.usable)
+            for v in table.bank.variants
+        }
         self.value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
-        self.warm = WARM * self.usable + WARM_OF_LEAST * min((w for w in self.worth.values() if w > 0), default=0.0)
-        self.free = sum(any_way(v.piece, table.job.policy) for v in table.bank.variants) > len(table.bank.variants) / 2
+        self.warm = WARM * self.usable + WARM_OF_LEAST * min(
+            (w for w in self.worth.values() if w > 0), default=0.0
+        )
+        self.free = (
+            sum(any_way(v.piece, table.job.policy) for v in table.bank.variants)
+            > len(table.bank.variants) / 2
+        )
         self.best = self.keep()
 
     def keep(self) -> Kept:
@@ -72,7 +108,10 @@ class Refill:
         return Kept(tuple(self.table.lying.values()), {v: tuple(c) for v, c in self.pool.items()}, self.value)
 
     def attempt(self, warmth: float) -> bool:
-        """Take up and fill again once; whether the best got better. ``warmth`` 1 at the start, 0 at the end."""
+        """Take up and fill again once; whether the best got better.
+
+        ``warmth`` 1 at the start, 0 at the end.
+        """
         table = self.table
         mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
         eject = 0.0 if self.plain else EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT
@@ -102,7 +141,9 @@ class Refill:
         return True
 
     def _make_room(self) -> bool:
-        """Lay something that lies nowhere where it might, take up what it lies on, and lay that elsewhere; whether it went."""
+        """Lay something that lies nowhere where it might, take up what it lies on, and lay that elsewhere;
+        whether it went.
+        """
         table, rng = self.table, self.rng
         over = [v for v, copies in self.pool.items() if copies]
         if not over:
@@ -110,11 +151,16 @@ class Refill:
         weights = np.array([max(self.worth[v], 1e-9) for v in over]) ** float(rng.choice([0.0, 0.5, 1.0]))
         v = over[int(rng.choice(len(over), p=weights / weights.sum()))]
         variant = table.bank.variants[v]
-        spot = table.fair_when_bare(variant, Wish(tight=0.0, noise=ANYWHERE_MM), rng, int(rng.choice(TURNS)), TRIES)
+        spot = table.fair_when_bare(
+            variant, Wish(tight=0.0, noise=ANYWHERE_MM), rng, int(rng.choice(TURNS)), TRIES
+        )
         if spot is None:
             return False
         under = table.under(variant, spot)
-        if any(slot in self.held or table.lying[slot].fixed or table.lying[slot].variant.piece.parent for slot in under):
+        if any(
+            slot in self.held or table.lying[slot].fixed or table.lying[slot].variant.piece.parent
+            for slot in under
+        ):
             return False
         copy = self.pool[v].pop()
         window = self._take(under) if under else None
@@ -128,9 +174,15 @@ class Refill:
         return self.table.take_up(slots)
 
     def _about_a_point(self) -> list[int]:
-        """Choose slots to take up: nearest about an item, or about the emptiest of some cells, up to a share of the value."""
+        """Choose slots to take up: nearest about an item, or about the emptiest of some cells, up to a share
+        of the value.
+        """
         table = self.table
-        loose = [i for i, lying in table.lying.items() if i not in self.held and not lying.fixed and lying.variant.piece.parent is None]
+        loose = [
+            i
+            for i, lying in table.lying.items()
+            if i not in self.held and not lying.fixed and lying.variant.piece.parent is None
+        ]
         if not loose:
             return []
         at = np.array([(table.lying[i].spot.x, table.lying[i].spot.y) for i in loose])
@@ -149,7 +201,11 @@ class Refill:
         long_too = self.rng.random() < 0.35
         for k in np.argsort(away):
             slot = loose[int(k)]
-            if not long_too and len(chosen) > 0 and table.floor.box[slot, 2] - table.floor.box[slot, 0] > LONG_MM:
+            if (
+                not long_too
+                and len(chosen) > 0
+                and table.floor.box[slot, 2] - table.floor.box[slot, 0] > LONG_MM
+            ):
                 continue
             chosen.append(slot)
             taken += self.worth[table.lying[slot].variant.index]
@@ -160,7 +216,11 @@ class Refill:
     def _butt(self, window: tuple[float, float, float, float]) -> None:
         """Lay what goes side to side into a window."""
         rng = self.rng
-        taste = Taste(float(rng.uniform(1.0, 5.0)), float(rng.choice([0.0, 0.3, 1.0])), float(rng.choice([0.0, 0.1, 0.4])))
+        taste = Taste(
+            float(rng.uniform(1.0, 5.0)),
+            float(rng.choice([0.0, 0.3, 1.0])),
+            float(rng.choice([0.0, 0.1, 0.4])),
+        )
         Butting(self.table, self.pool, self.demand, rng, self.stop).fill(window, taste)
 
     def _fill(self, window: tuple[float, float, float, float] | None, elsewhere: bool = False) -> None:
@@ -171,20 +231,28 @@ class Refill:
         ways = WAYS[int(rng.integers(len(WAYS)))]
         spread, turns = bool(rng.random() < 0.6), int(rng.choice(TURNS))
         scarce = float(rng.choice([0.0, 0.5, 1.0])) if self.value < LOOSE * self.usable else 0.0
-        order = {v: self.demand[v] * self.scarce[v] ** scarce * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
+        order = {
+            v: self.demand[v] * self.scarce[v] ** scarce * math.exp(rng.normal(0.0, shuffle))
+            for v, copies in self.pool.items()
+            if copies
+        }
         # Where the hide is far from full, what lost its place may go elsewhere on it.
         elsewhere = elsewhere or rng.random() < (0.7 if self.value < LOOSE * self.usable else 0.08)
         for place in dict.fromkeys((window, None) if elsewhere else (window,)):
             for v in sorted(order, key=lambda v: -order[v]):
                 variant = table.bank.variants[v]
                 while self.pool[v] and not self.stop() and (place is None or self._has_room(variant, place)):
-                    spot = table.find(variant, 0, wish, rng, turns, spread=spread, tries=TRIES, window=place).take(ways)
+                    spot = table.find(
+                        variant, 0, wish, rng, turns, spread=spread, tries=TRIES, window=place
+                    ).take(ways)
                     if spot is None:
                         break
                     table.put(Lying(variant, self.pool[v].pop(), spot))
 
     def _has_room(self, variant: Variant, window: tuple[float, float, float, float]) -> bool:
-        """Whether the largest circle of a variant may fit anywhere about a window: most that does not go is found out here."""
+        """Whether the largest circle of a variant may fit anywhere about a window: most that does not go is
+        found out here.
+        """
         table, bodies = self.table, self.table.bank.bodies
         x, y, r = bodies.circles[bodies.circle_at[variant.index * BODIES + NEAR]]
         off = math.hypot(x, y)
@@ -201,6 +269,10 @@ def worth_of(variant: Variant) -> float:
 
 
 def demand(variant: Variant) -> float:
-    """How early a piece is laid: large, long, of worth, and close to a rectangle, since those fill a hide best."""
+    """How early a piece is laid: large, long, of worth, and close to a rectangle, since those fill a hide
+    best.
+    """
     span = float(np.hypot(*np.ptp(variant.piece.outline, axis=0)))
-    return float(max(variant.piece.value, 0.01) * variant.area_mm2**0.35 * span**1.3 * squareness(variant.piece) ** 2)
+    return float(
+        max(variant.piece.value, 0.01) * variant.area_mm2**0.35 * span**1.3 * squareness(variant.piece) ** 2
+    )

@@ -37,7 +37,16 @@ class Progress:
 class Run:
     """One run of the engine at one job."""
 
-    def __init__(self, job: Job, clock: Clock, limit: float, steps: int | None, on_better: Callable[[Progress], None], should_stop: Callable[[], bool], start: Lay | None) -> None:
+    def __init__(
+        self,
+        job: Job,
+        clock: Clock,
+        limit: float,
+        steps: int | None,
+        on_better: Callable[[Progress], None],
+        should_stop: Callable[[], bool],
+        start: Lay | None,
+    ) -> None:
         self.job, self.clock, self.limit, self.steps = job, clock, limit, steps
         self.on_better, self.should_stop = on_better, should_stop
         self.began = clock()
@@ -80,7 +89,11 @@ class Run:
             for lay in elsewhere():
                 self.consider(lay)
             if self.step >= FRESH_LAYS[self.job.objective] and worker is None:
-                worker = Orders(self) if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides) else Refills(self)
+                worker = (
+                    Orders(self)
+                    if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides)
+                    else Refills(self)
+                )
             if worker is not None and worker.useful() and self.rng.random() < WORK_SHARE[self.job.objective]:
                 worker.work()
             else:
@@ -98,16 +111,30 @@ class Run:
         return replace(self.best, unplaced=reasons_for(self.job, self.bank, self.best, self.tables()))
 
     def _lay_afresh(self) -> None:
-        work = construct(self.job, self.bank, _plan(self.job, self.step, self.rng), self.rng, self.stop, self.grounds)
+        work = construct(
+            self.job, self.bank, _plan(self.job, self.step, self.rng), self.rng, self.stop, self.grounds
+        )
         if self.grounds is None:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
 
     def _with_fillers(self, lay: Lay) -> Lay:
         """Return a lay with fillers in its gaps, none of them costing leather."""
-        work = construct(replace(self.job, fixed=lay.placements), self.bank, Plan(), self.rng, self.should_stop, self.grounds, only_fillers=True)
+        work = construct(
+            replace(self.job, fixed=lay.placements),
+            self.bank,
+            Plan(),
+            self.rng,
+            self.should_stop,
+            self.grounds,
+            only_fillers=True,
+        )
         full = _fair(self.job, replace(lay, placements=tuple(p for t in work.tables for p in t.placements())))
-        return full if worth(self.job, measure(self.job, full)) >= worth(self.job, measure(self.job, lay)) - 1e-9 else lay
+        return (
+            full
+            if worth(self.job, measure(self.job, full)) >= worth(self.job, measure(self.job, lay)) - 1e-9
+            else lay
+        )
 
     def tables(self) -> list[HideTable] | None:
         """Empty or not, tables whose compiled ground may be shared; None before the first lay."""
@@ -150,7 +177,11 @@ def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:
     if step == 1 and job.objective == "fill" and job.policy.grain_school != "free":
         return Plan(Wish(along=along), square=square, butt=Taste())
     return Plan(
-        wish=Wish(along=along * float(rng.uniform(0.5, 2.0)), tight=float(rng.uniform(4.0, 30.0)), noise=float(rng.choice([0.0, 1.0, 3.0]))),
+        wish=Wish(
+            along=along * float(rng.uniform(0.5, 2.0)),
+            tight=float(rng.uniform(4.0, 30.0)),
+            noise=float(rng.choice([0.0, 1.0, 3.0])),
+        ),
         turns=int(rng.choice([8, 12])),
         shuffle=float(rng.uniform(0.05, 0.5)),
         straight_first=bool(rng.integers(2)),
@@ -159,7 +190,9 @@ def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:
 
 
 def _fair(job: Job, lay: Lay) -> Lay:
-    """Return a lay without whatever breaks a rule: by the engine's own exactness nothing does, and this is where it is made sure."""
+    """Return a lay without whatever breaks a rule: by the engine's own exactness nothing does, and this is
+    where it is made sure.
+    """
     for _ in range(4):
         broken = broken_rules(job, lay)
         if not any(b.placements for b in broken):

@@ -86,14 +86,23 @@ class Snapshot:
 
 
 class SceneOf:
-    """A scene of a hide table, and what lies in each of its slots: what lies on the table, or ``lying`` instead."""
+    """A scene of a hide table, and what lies in each of its slots: what lies on the table, or ``lying``
+    instead.
+    """
 
     def __init__(self, table: HideTable, capacity: int, lying: Iterable[Lying] | None = None) -> None:
         self.table, self.bank = table, table.bank
         self.items: dict[int, Item] = {}
         self.state = build_scene(table, capacity)
         for item in table.lying.values() if lying is None else lying:
-            self.add(item.variant, item.copy, item.spot.x, item.spot.y, math.radians(item.spot.turn_deg), fixed=item.fixed)
+            self.add(
+                item.variant,
+                item.copy,
+                item.spot.x,
+                item.spot.y,
+                math.radians(item.spot.turn_deg),
+                fixed=item.fixed,
+            )
 
     @property
     def capacity(self) -> int:
@@ -153,7 +162,15 @@ class SceneOf:
     def lying(self) -> list[Lying]:
         """Return what lies here as the table knows it."""
         pose = self.state.pose
-        return [Lying(item.variant, item.copy, Spot(0, float(pose[i, 0]), float(pose[i, 1]), math.degrees(pose[i, 4]), 0.0), item.fixed) for i, item in self.items.items()]
+        return [
+            Lying(
+                item.variant,
+                item.copy,
+                Spot(0, float(pose[i, 0]), float(pose[i, 1]), math.degrees(pose[i, 4]), 0.0),
+                item.fixed,
+            )
+            for i, item in self.items.items()
+        ]
 
 
 def build_scene(table: HideTable, capacity: int) -> Scene:
@@ -179,12 +196,35 @@ def build_scene(table: HideTable, capacity: int) -> Scene:
     turns, turn_at = _turns(table, lines)
     cells, cell_at = _cells(table, grounds, fair_of)
     points = bank.max_points
-    floor = Floor(np.zeros((capacity, points, 2)), np.zeros((capacity, 4)), np.zeros(capacity, np.int64), np.zeros(capacity, np.bool_), np.zeros(1, np.int64))
+    floor = Floor(
+        np.zeros((capacity, points, 2)),
+        np.zeros((capacity, 4)),
+        np.zeros(capacity, np.int64),
+        np.zeros(capacity, np.bool_),
+        np.zeros(1, np.int64),
+    )
     return Scene(
-        bank.bodies, floor, np.zeros((capacity, 5)), np.ones((capacity, capacity)), np.ones(capacity), np.zeros((capacity, capacity)), np.zeros(capacity),
-        np.zeros(capacity, np.bool_), np.array(fair_of), np.array(show_of), _flatten(grounds), line_cells, turns, turn_at, cells, cell_at,
-        np.array([1e9]), np.zeros(2), np.zeros((points, 2)), CELL_MM,
-    )  # fmt: skip
+        bank.bodies,
+        floor,
+        np.zeros((capacity, 5)),
+        np.ones((capacity, capacity)),
+        np.ones(capacity),
+        np.zeros((capacity, capacity)),
+        np.zeros(capacity),
+        np.zeros(capacity, np.bool_),
+        np.array(fair_of),
+        np.array(show_of),
+        _flatten(grounds),
+        line_cells,
+        turns,
+        turn_at,
+        cells,
+        cell_at,
+        np.array([1e9]),
+        np.zeros(2),
+        np.zeros((points, 2)),
+        CELL_MM,
+    )
 
 
 def _turns(table: HideTable, lines: tuple[float, ...]) -> tuple[Floats, Ints]:
@@ -194,7 +234,11 @@ def _turns(table: HideTable, lines: tuple[float, ...]) -> tuple[Floats, Ints]:
     for variant in table.bank.variants:
         for k, line in enumerate(lines):
             at[variant.index, k] = len(out)
-            fair = ((0.0, 180.0),) if any_way(variant.piece, policy) else fair_turns(variant.piece, line, variant.mirrored, policy)
+            fair = (
+                ((0.0, 180.0),)
+                if any_way(variant.piece, policy)
+                else fair_turns(variant.piece, line, variant.mirrored, policy)
+            )
             out += [(math.radians(middle), math.radians(half)) for middle, half in fair]
         at[variant.index, len(lines)] = len(out)
     return np.array(out), at
@@ -224,8 +268,15 @@ def _flatten(grounds: list[Ground]) -> Grounds:
 
     first = grounds[0]
     return Grounds(
-        np.concatenate([g.pts for g in grounds]), starts_of([len(g.pts) for g in grounds]),
-        np.concatenate([g.starts for g in grounds]), starts_of([len(g.starts) for g in grounds]),
-        np.concatenate([g.before for g in grounds]), np.concatenate([g.edges for g in grounds]), starts_of([len(g.edges) for g in grounds]),
-        np.stack([g.bucket_at for g in grounds]), np.stack([g.field for g in grounds]), first.field_origin, first.shape,
-    )  # fmt: skip
+        np.concatenate([g.pts for g in grounds]),
+        starts_of([len(g.pts) for g in grounds]),
+        np.concatenate([g.starts for g in grounds]),
+        starts_of([len(g.starts) for g in grounds]),
+        np.concatenate([g.before for g in grounds]),
+        np.concatenate([g.edges for g in grounds]),
+        starts_of([len(g.edges) for g in grounds]),
+        np.stack([g.bucket_at for g in grounds]),
+        np.stack([g.field for g in grounds]),
+        first.field_origin,
+        first.shape,
+    )

@@ -36,19 +36,33 @@ def ground_at(bank, g):
     a, b = bank.pt_at[g], bank.pt_at[g + 1]
     r, s = bank.ring_at[g], bank.ring_at[g + 1]
     e, f = bank.edge_at[g], bank.edge_at[g + 1]
-    return Ground(bank.pts[a:b], bank.starts[r:s], bank.before[a:b], bank.origin, bank.shape, bank.bucket_at[g], bank.edges[e:f], bank.field[g], bank.origin)
+    return Ground(
+        bank.pts[a:b],
+        bank.starts[r:s],
+        bank.before[a:b],
+        bank.origin,
+        bank.shape,
+        bank.bucket_at[g],
+        bank.edges[e:f],
+        bank.field[g],
+        bank.origin,
+    )
 
 
 @njit(cache=True, nogil=True)
 def room_at(field, origin, step, x, y):
-    """The signed distance at a point, between cells; far outside the field, the distance back to it, negative."""
+    """The signed distance at a point, between cells; far outside the field, the distance back to it,
+    negative.
+    """
     rows, cols = field.shape
     c, r = (x - origin[0]) / step, (y - origin[1]) / step
     away = max(0.0, -c, c - (cols - 1.001)) + max(0.0, -r, r - (rows - 1.001))
     c, r = min(max(c, 0.0), cols - 1.001), min(max(r, 0.0), rows - 1.001)
     i, j = int(r), int(c)
     v, u = r - i, c - j
-    at = (field[i, j] * (1 - u) + field[i, j + 1] * u) * (1 - v) + (field[i + 1, j] * (1 - u) + field[i + 1, j + 1] * u) * v
+    at = (field[i, j] * (1 - u) + field[i, j + 1] * u) * (1 - v) + (
+        field[i + 1, j] * (1 - u) + field[i + 1, j + 1] * u
+    ) * v
     return at - away * step
 
 
@@ -93,7 +107,9 @@ def pair_pain(bodies, ka, ax, ay, ac, as_, kb, bx, by, bc, bs):
 
 @njit(cache=True, nogil=True)
 def off_ground(s, v, x, y, cos, sin, weight, limit):
-    """Weighted pain of a variant against the ground: off fair ground, show face on a flaw, past the end of a roll."""
+    """Weighted pain of a variant against the ground: off fair ground, show face on a flaw, past the end of a
+    roll.
+    """
     bodies = s.bodies
     total = 0.0
     k = v * 3 + 1
@@ -103,14 +119,28 @@ def off_ground(s, v, x, y, cos, sin, weight, limit):
         total += weight * ((box[2] - s.end[0]) * math.sqrt(bodies.reach[k]) + 1.0)
         if total >= limit:
             return total
-    if not keeps_to(s.scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, ground_at(s.grounds, g), True):
+    if not keeps_to(
+        s.scratch[:n],
+        bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]],
+        box,
+        ground_at(s.grounds, g),
+        True,
+    ):
         total += weight * ground_pain(bodies, k, x, y, cos, sin, s.grounds.field[g], s.grounds.origin, s.step)
     h = s.show_of[v]
     if h >= 0 and total < limit:
         k = v * 3 + 2
         n, box = body_at(bodies, k, x, y, cos, sin, s.scratch)
-        if n and not keeps_to(s.scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, ground_at(s.grounds, h), False):
-            total += weight * ground_pain(bodies, k, x, y, cos, sin, s.grounds.field[h], s.grounds.origin, s.step)
+        if n and not keeps_to(
+            s.scratch[:n],
+            bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]],
+            box,
+            ground_at(s.grounds, h),
+            False,
+        ):
+            total += weight * ground_pain(
+                bodies, k, x, y, cos, sin, s.grounds.field[h], s.grounds.origin, s.step
+            )
     return total
 
 
@@ -132,8 +162,17 @@ def pain_at(s, i, v, x, y, cos, sin, limit):
             continue
         q = floor.variant[j] * 3
         m = bodies.pt_at[q + 1] - bodies.pt_at[q]
-        if bodies_overlap(s.scratch[:n], ps, box, floor.pts[j, :m], bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]], (b[0], b[1], b[2], b[3])):
-            total += s.weight[i, j] * pair_pain(bodies, k, x, y, cos, sin, q, s.pose[j, 0], s.pose[j, 1], s.pose[j, 2], s.pose[j, 3])
+        if bodies_overlap(
+            s.scratch[:n],
+            ps,
+            box,
+            floor.pts[j, :m],
+            bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]],
+            (b[0], b[1], b[2], b[3]),
+        ):
+            total += s.weight[i, j] * pair_pain(
+                bodies, k, x, y, cos, sin, q, s.pose[j, 0], s.pose[j, 1], s.pose[j, 2], s.pose[j, 3]
+            )
             if total >= limit:
                 return total
     return total
@@ -192,7 +231,9 @@ def some_turn(s, v, line, state):
 
 @njit(cache=True, nogil=True)
 def settle(s, i, v, x, y, turn, best, step, least, state):
-    """Follow the pain of item i down from a pose by steps in place and turn that shrink; return (x, y, turn, pain)."""
+    """Follow the pain of item i down from a pose by steps in place and turn that shrink; return (x, y, turn,
+    pain).
+    """
     turnable = False
     line = line_of(s, x, y)
     for k in range(s.turn_at[v, line], s.turn_at[v, line + 1]):
@@ -219,7 +260,9 @@ def settle(s, i, v, x, y, turn, best, step, least, state):
 
 @njit(cache=True, nogil=True)
 def seek(s, i, v, anywhere, nearby, state):
-    """The pose of least pain found for item i among random ones anywhere and near where it lies; (x, y, turn, pain)."""
+    """The pose of least pain found for item i among random ones anywhere and near where it lies; (x, y, turn,
+    pain).
+    """
     reach = s.bodies.reach[v * 3]
     tops = np.full((3, 4), NEVER)
     if s.floor.live[i]:
@@ -240,7 +283,11 @@ def seek(s, i, v, anywhere, nearby, state):
             spread = reach * (0.08 if t % 2 else 0.35)
             x = s.pose[i, 0] + spread * (draw(state) + draw(state) - 1.0)
             y = s.pose[i, 1] + spread * (draw(state) + draw(state) - 1.0)
-            turn = held_turn(s, v, line_of(s, x, y), s.pose[i, 4]) if draw(state) < 0.6 else some_turn(s, v, line_of(s, x, y), state)
+            turn = (
+                held_turn(s, v, line_of(s, x, y), s.pose[i, 4])
+                if draw(state) < 0.6
+                else some_turn(s, v, line_of(s, x, y), state)
+            )
         pain = pain_at(s, i, v, x, y, math.cos(turn), math.sin(turn), tops[2, 3])
         if pain < tops[2, 3]:
             k = 2
@@ -253,7 +300,18 @@ def seek(s, i, v, anywhere, nearby, state):
     best = 0
     for k in range(3):
         if tops[k, 3] < NEVER:
-            x, y, turn, pain = settle(s, i, v, tops[k, 0], tops[k, 1], tops[k, 2], tops[k, 3], min(12.0, 0.06 * reach + 1.0), 0.6, state)
+            x, y, turn, pain = settle(
+                s,
+                i,
+                v,
+                tops[k, 0],
+                tops[k, 1],
+                tops[k, 2],
+                tops[k, 3],
+                min(12.0, 0.06 * reach + 1.0),
+                0.6,
+                state,
+            )
             tops[k, 0], tops[k, 1], tops[k, 2], tops[k, 3] = x, y, turn, pain
             if pain < tops[best, 3] or k == 0:
                 best = k
@@ -283,9 +341,26 @@ def feel(s, i):
                 q = floor.variant[j] * 3
                 m = bodies.pt_at[q + 1] - bodies.pt_at[q]
                 if bodies_overlap(
-                    floor.pts[i, :n], ps, (a[0], a[1], a[2], a[3]), floor.pts[j, :m], bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]], (b[0], b[1], b[2], b[3])
+                    floor.pts[i, :n],
+                    ps,
+                    (a[0], a[1], a[2], a[3]),
+                    floor.pts[j, :m],
+                    bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]],
+                    (b[0], b[1], b[2], b[3]),
                 ):
-                    pain = pair_pain(bodies, k, s.pose[i, 0], s.pose[i, 1], s.pose[i, 2], s.pose[i, 3], q, s.pose[j, 0], s.pose[j, 1], s.pose[j, 2], s.pose[j, 3])
+                    pain = pair_pain(
+                        bodies,
+                        k,
+                        s.pose[i, 0],
+                        s.pose[i, 1],
+                        s.pose[i, 2],
+                        s.pose[i, 3],
+                        q,
+                        s.pose[j, 0],
+                        s.pose[j, 1],
+                        s.pose[j, 2],
+                        s.pose[j, 3],
+                    )
         s.pain[i, j] = pain
         s.pain[j, i] = pain
 
@@ -368,7 +443,11 @@ def separate(s, rounds, patience, anywhere, nearby, state):
         for i in range(n):
             if not s.floor.live[i]:
                 continue
-            s.ground_weight[i] = s.ground_weight[i] * (1.2 + 0.8 * s.own_pain[i] / worst) if s.own_pain[i] > 0.0 else max(1.0, 0.95 * s.ground_weight[i])
+            s.ground_weight[i] = (
+                s.ground_weight[i] * (1.2 + 0.8 * s.own_pain[i] / worst)
+                if s.own_pain[i] > 0.0
+                else max(1.0, 0.95 * s.ground_weight[i])
+            )
             for j in range(i):
                 if s.floor.live[j]:
                     w = s.weight[i, j]

@@ -1,4 +1,5 @@
-"""An order shared among several hides: whole sets first, the rest into leather already used, then less and less of it.
+"""An order shared among several hides: whole sets first, the rest into leather already used, then less and
+less of it.
 
 Sets whose pieces must come from one hide are laid as columns (``columns``), chosen together so that all
 are made on the least money's worth of leather. What is left fills the hides in use. Then pieces at the
@@ -32,7 +33,9 @@ MANY_TRIES = 1500
 """Cells tried before a hide is taken to have no room for a piece."""
 MOST_OPENED = 4
 OPENING_SHARE = 0.35
-"""A hide newly opened will serve for more than the piece it is opened for, and so weighs only this much of its cost."""
+"""A hide newly opened will serve for more than the piece it is opened for, and so weighs only this much of
+its cost.
+"""
 WARM = 0.004
 """At the start an order is kept that costs about this share more; at the end none is."""
 
@@ -50,24 +53,40 @@ class Full:
 
 
 class Share:
-    """A search on an order. ``tables`` hold what lies there; ``pool`` the copies of single pieces that lie nowhere, by variant."""
+    """A search on an order.
 
-    def __init__(self, job: Job, bank: Bank, tables: list[HideTable], rng: np.random.Generator, stop: Stop) -> None:
+    ``tables`` hold what lies there; ``pool`` the copies of single pieces that lie nowhere, by variant.
+    """
+
+    def __init__(
+        self, job: Job, bank: Bank, tables: list[HideTable], rng: np.random.Generator, stop: Stop
+    ) -> None:
         self.job, self.bank, self.tables, self.rng, self.stop = job, bank, tables, rng, stop
         self.cuts = [Cut(t) for t in tables]
         self.demand = {v.index: demand(v) for v in bank.variants}
-        self.columns = {name: Columns(name, [p for p in job.pieces if p.set_name == name and not p.filler], bank, tables, rng, stop) for name in job.match_sets}
+        self.columns = {
+            name: Columns(
+                name, [p for p in job.pieces if p.set_name == name and not p.filler], bank, tables, rng, stop
+            )
+            for name in job.match_sets
+        }
         self.no_room: dict[tuple[int, int], Full] = {}
         self.pool: dict[int, list[int]] = {}
         self.home: dict[tuple[str, int], int] = {}
         self.read()
         for name, columns in self.columns.items():
             for h, table in enumerate(self.tables):
-                columns.learn(h, [lying for lying in table.lying.values() if lying.variant.piece.set_name == name])
+                columns.learn(
+                    h, [lying for lying in table.lying.values() if lying.variant.piece.set_name == name]
+                )
 
     def read(self) -> None:
         """Learn from the tables what lies where, and so what does not."""
-        placed = {(lying.variant.piece.parent or lying.variant.piece.id, lying.copy) for t in self.tables for lying in t.lying.values()}
+        placed = {
+            (lying.variant.piece.parent or lying.variant.piece.id, lying.copy)
+            for t in self.tables
+            for lying in t.lying.values()
+        }
         self.pool, self.home = {}, {}
         self.no_room.clear()
         for piece in self.job.pieces:
@@ -80,7 +99,9 @@ class Share:
         for h, table in enumerate(self.tables):
             for lying in table.lying.values():
                 if self._in_set(lying):
-                    self.home[lying.variant.piece.set_name or "", lying.copy // lying.variant.piece.per_set] = h
+                    self.home[
+                        lying.variant.piece.set_name or "", lying.copy // lying.variant.piece.per_set
+                    ] = h
 
     def load(self, placements: Sequence[Placement]) -> None:
         """Lay what a lay has on the hides, in place of what lies there."""
@@ -92,7 +113,9 @@ class Share:
             if (p.piece, p.copy) not in fixed:
                 variant = next(v for v in self.bank.of_piece[p.piece] if v.mirrored == p.at.mirrored)
                 x, y = variant.centre_of(p.at)
-                self.tables[index[p.hide]].put(Lying(variant, p.copy, Spot(index[p.hide], x, y, p.at.rotation_deg, 0.0)))
+                self.tables[index[p.hide]].put(
+                    Lying(variant, p.copy, Spot(index[p.hide], x, y, p.at.rotation_deg, 0.0))
+                )
         self.read()
 
     def _in_set(self, lying: Lying) -> bool:
@@ -104,7 +127,12 @@ class Share:
 
     def missing(self) -> int:
         """Copies of the order that lie nowhere."""
-        sets = sum(columns.per_set for name, columns in self.columns.items() for n in range(columns.sets) if (name, n) not in self.home)
+        sets = sum(
+            columns.per_set
+            for name, columns in self.columns.items()
+            for n in range(columns.sets)
+            if (name, n) not in self.home
+        )
         return sets + sum(len(c) for c in self.pool.values())
 
     def lay_out(self) -> None:
@@ -112,7 +140,8 @@ class Share:
         for h in range(len(self.tables)):
             self._empty(h)
         for k, (name, columns) in enumerate(self.columns.items()):
-            # The columns of a second name were laid on emptied hides: its sets go one by one into what is left.
+            # The columns of a second name were laid on emptied hides: its sets go one by one into what is
+            # left.
             if k == 0:
                 number = 0
                 for h, sets in enumerate(columns.choose(self.cuts)):
@@ -159,22 +188,40 @@ class Share:
             other = h if rng.random() < 0.4 or not hosts else hosts[0]
             self._shake(other)
             if rng.random() < 0.3 and self._span(other, spans) == EVERYWHERE:
-                Butting(self.tables[other], self.pool, self.demand, rng, self.stop).fill(None, Taste(3.0, 0.3, 0.2))
+                Butting(self.tables[other], self.pool, self.demand, rng, self.stop).fill(
+                    None, Taste(3.0, 0.3, 0.2)
+                )
         order = [h, *hosts] if rng.random() < 0.5 else [*hosts, h]
         self._place_pool(order, shuffle=float(rng.uniform(0.0, 0.5)), spans=spans)
         if any(self.pool.values()):
             others = [g for g in opened if g != h]
-            self._place_pool(others + ([h] if span != NOWHERE and rng.random() < 0.5 else []), shuffle=0.2, opening=True)
+            self._place_pool(
+                others + ([h] if span != NOWHERE and rng.random() < 0.5 else []), shuffle=0.2, opening=True
+            )
 
-    def _place_pool(self, hosts: Sequence[int], shuffle: float, spans: dict[int, Span] | None = None, opening: bool = False) -> None:
-        """Lay what lies nowhere: into leather in use; with ``opening``, onto more of it, where that is cheapest."""
+    def _place_pool(
+        self,
+        hosts: Sequence[int],
+        shuffle: float,
+        spans: dict[int, Span] | None = None,
+        opening: bool = False,
+    ) -> None:
+        """Lay what lies nowhere: into leather in use; with ``opening``, onto more of it, where that is
+        cheapest.
+        """
         rng = self.rng
         wish = Wish(tight=float(rng.uniform(4.0, 20.0)), noise=float(rng.choice([0.0, 1.0])))
         ways = WAYS[int(rng.integers(len(WAYS)))]
-        order = {v: self.demand[v] * math.exp(rng.normal(0.0, shuffle)) for v, copies in self.pool.items() if copies}
+        order = {
+            v: self.demand[v] * math.exp(rng.normal(0.0, shuffle))
+            for v, copies in self.pool.items()
+            if copies
+        }
         for v in sorted(order, key=lambda v: -order[v]):
             while self.pool[v] and not self.stop():
-                if not any(self._place(v, h, self._span(h, spans), wish, ways) for h in hosts) and not (opening and self._open_more(v, hosts, wish, ways)):
+                if not any(self._place(v, h, self._span(h, spans), wish, ways) for h in hosts) and not (
+                    opening and self._open_more(v, hosts, wish, ways)
+                ):
                     break
 
     def _span(self, hide: int, spans: dict[int, Span] | None = None) -> Span | None:
@@ -209,11 +256,17 @@ class Share:
         while spot is not None:
             table.put(Lying(variant, self.pool[v].pop(), spot))
             laid += 1
-            spot = found.take(ways) if laid < SCAN_REUSE and self.pool[v] and variant.area_mm2 <= SMALL_MM2 else None
+            spot = (
+                found.take(ways)
+                if laid < SCAN_REUSE and self.pool[v] and variant.area_mm2 <= SMALL_MM2
+                else None
+            )
         return True
 
     def _open_more(self, v: int, hosts: Iterable[int], wish: Wish, ways: Ways) -> bool:
-        """Lay one copy where it makes the leather dearer by least: further along a hide in use, or on one not opened."""
+        """Lay one copy where it makes the leather dearer by least: further along a hide in use, or on one not
+        opened.
+        """
         variant = self.bank.variants[v]
         reach = float(self.bank.bodies.reach[variant.index * 3])
         found = []
@@ -222,7 +275,11 @@ class Share:
                 continue
             cut, extent = self.cuts[h], self.tables[h].extent()
             towards = -1.0 if extent is not None and np.argmax(cut.kept_m2(*extent)) == 0 else 1.0
-            spot = self.tables[h].find(variant, h, Wish(along=0.3 * towards, tight=wish.tight), self.rng).take(ways)
+            spot = (
+                self.tables[h]
+                .find(variant, h, Wish(along=0.3 * towards, tight=wish.tight), self.rng)
+                .take(ways)
+            )
             if spot is None:
                 self.no_room[h, v] = Full(EVERYWHERE)
                 continue
@@ -259,7 +316,9 @@ class Share:
         return True
 
     def _place_sets(self, name: str) -> None:
-        """Lay sets that lie nowhere, each whole on the first hide that takes it, into leather in use and else wherever it goes."""
+        """Lay sets that lie nowhere, each whole on the first hide that takes it, into leather in use and else
+        wherever it goes.
+        """
         columns = self.columns[name]
         hosts = sorted(range(len(self.tables)), key=lambda h: (not self.tables[h].lying, self.cuts[h].price))
         for n in range(columns.sets):
@@ -282,7 +341,9 @@ class Share:
         return True
 
     def _draw_back(self, h: int, everything: bool) -> Span | None:
-        """Take up the single pieces at one end of a hide; return the span it is then held to, None if none were."""
+        """Take up the single pieces at one end of a hide; return the span it is then held to, None if none
+        were.
+        """
         table, rng, box = self.tables[h], self.rng, self.tables[h].floor.box
         extent = table.extent()
         loose = self._loose(h)
@@ -293,7 +354,11 @@ class Share:
             self._take(h, loose)
             return NOWHERE
         tail, neck = self.cuts[h].kept_m2(*extent)
-        at_neck = neck >= tail if max(tail, neck) >= REMNANT_MIN_M2 and rng.random() < 0.9 else bool(rng.random() < 0.5)
+        at_neck = (
+            neck >= tail
+            if max(tail, neck) >= REMNANT_MIN_M2 and rng.random() < 0.9
+            else bool(rng.random() < 0.5)
+        )
         by = 1e6 if everything else math.exp(rng.uniform(math.log(15.0), math.log(400.0)))
         # Where no end is worth keeping yet, less than one that is would save nothing.
         racked = self.cuts[h].racked_at()
@@ -315,7 +380,11 @@ class Share:
 
     def _loose(self, h: int) -> list[int]:
         """Slots of single pieces, which may go anywhere."""
-        return [s for s, lying in self.tables[h].lying.items() if not (lying.fixed or self._in_set(lying) or lying.variant.piece.parent)]
+        return [
+            s
+            for s, lying in self.tables[h].lying.items()
+            if not (lying.fixed or self._in_set(lying) or lying.variant.piece.parent)
+        ]
 
     def _take(self, h: int, slots: list[int]) -> None:
         if slots:
@@ -344,7 +413,10 @@ class Share:
         rng = self.rng
         name = list(self.columns)[int(rng.integers(len(self.columns)))]
         columns = self.columns[name]
-        if any(lying.variant.piece.parent or (lying.fixed and self._in_set(lying)) for lying in self.tables[h].lying.values()):
+        if any(
+            lying.variant.piece.parent or (lying.fixed and self._in_set(lying))
+            for lying in self.tables[h].lying.values()
+        ):
             return
         columns.seek(h)
         own = sorted(n for (of, n), g in self.home.items() if of == name and g == h)
@@ -376,7 +448,11 @@ class Share:
             return []
         g = others[int(self.rng.integers(len(others)))]
         moved = max(n for (of, n), at in self.home.items() if of == name and at == g)
-        slots = [s for s, lying in self.tables[g].lying.items() if lying.variant.piece.set_name == name and lying.copy // lying.variant.piece.per_set == moved]
+        slots = [
+            s
+            for s, lying in self.tables[g].lying.items()
+            if lying.variant.piece.set_name == name and lying.copy // lying.variant.piece.per_set == moved
+        ]
         if any(self.tables[g].lying[s].fixed for s in slots):
             return []
         self._room_at(g, self.tables[g].take_up(slots))

@@ -1,7 +1,7 @@
 """Lay a roll shorter: take it a little shorter, lay again what no longer goes, and squeeze in the last few.
 
-What lies beyond the new end is taken up and the rest is refilled (``refill``) until all lies again.
-When only a little is left over, it is laid across the others and the overlaps are driven out (``separate_kernels``).
+What lies beyond the new end is taken up and the rest is refilled (``refill``) until all lies again. When only
+a little is left over, it is laid across the others and the overlaps are driven out (``separate_kernels``).
 """
 
 from __future__ import annotations
@@ -81,7 +81,9 @@ class Shorten:
         self._search(self.length * (1.0 - SHORTER), self.best, {})
 
     def _give_way(self) -> None:
-        """Aim less short: what was found so far stays and gets more room, until the aim is hardly shorter than what is known."""
+        """Aim less short: what was found so far stays and gets more room, until the aim is hardly shorter
+        than what is known.
+        """
         end = self.end + GIVEN * (self.length - self.end)
         if end < self.length * (1.0 - LEAST_SHARE):
             self._search(end, self.search.best.lying, {v: list(c) for v, c in self.search.best.pool.items()})
@@ -106,7 +108,9 @@ class Shorten:
 
     def _worth_squeezing(self) -> bool:
         """Now and then, and sooner where what is left over has changed."""
-        if self.tries % SQUEEZE_EVERY or (self.squeezed is self.search.best and self.rng.random() > SQUEEZE_AGAIN):
+        if self.tries % SQUEEZE_EVERY or (
+            self.squeezed is self.search.best and self.rng.random() > SQUEEZE_AGAIN
+        ):
             return False
         self.squeezed = self.search.best
         return True
@@ -116,7 +120,10 @@ class Shorten:
         variants = self.bank.variants
         over = [(variants[v], copy) for v, copies in kept.pool.items() for copy in copies]
         area = sum(lying.variant.area_mm2 for lying in kept.lying)
-        if len(kept.lying) + len(over) > MOST_SQUEEZED or sum(v.area_mm2 for v, _ in over) > SQUEEZED_SHARE * area:
+        if (
+            len(kept.lying) + len(over) > MOST_SQUEEZED
+            or sum(v.area_mm2 for v, _ in over) > SQUEEZED_SHARE * area
+        ):
             return
         scene = SceneOf(self.table, len(self.best) + 1, kept.lying)
         s = scene.state
@@ -143,7 +150,10 @@ class Shorten:
 
     def _length_of(self, lying: Sequence[Lying]) -> float:
         """How far along the roll pieces reach, in mm."""
-        return max((item.spot.x + self.bank.turned(item.variant, item.spot.turn_deg)[2][2] for item in lying), default=0.0)
+        return max(
+            (item.spot.x + self.bank.turned(item.variant, item.spot.turn_deg)[2][2] for item in lying),
+            default=0.0,
+        )
 
 
 def _extent(table: HideTable) -> float:

@@ -34,7 +34,11 @@ LEAST_SLIDE_MM = 0.02
 
 
 class Floor(NamedTuple):
-    """What lies on a hide. Slot i: ``pts[i]`` the placed NEAR body, ``box[i]`` its bounds, ``variant[i]``, ``live[i]``; ``used[0]`` slots were ever in use."""
+    """What lies on a hide.
+
+    Slot i: ``pts[i]`` the placed NEAR body, ``box[i]`` its bounds, ``variant[i]``, ``live[i]``; ``used[0]``
+    slots were ever in use.
+    """
 
     pts: NDArray[np.float64]
     box: NDArray[np.float64]
@@ -85,7 +89,13 @@ class HideTable:
         self.left = hide.id in job.leave
         self.grounds: dict[Hashable, HideGround] = {}
         points = max(bank.max_points, 1)
-        self.floor = Floor(np.zeros((capacity, points, 2)), np.zeros((capacity, 4)), np.zeros(capacity, np.int64), np.zeros(capacity, np.bool_), np.zeros(1, np.int64))
+        self.floor = Floor(
+            np.zeros((capacity, points, 2)),
+            np.zeros((capacity, 4)),
+            np.zeros(capacity, np.int64),
+            np.zeros(capacity, np.bool_),
+            np.zeros(1, np.int64),
+        )
         x0, y0, x1, y1 = hide.region.bounds
         rows = math.ceil((y1 - y0 + 2 * AROUND_MM) / CELL_MM) + 1
         cols = math.ceil((x1 - x0 + 2 * AROUND_MM) / CELL_MM) + 1
@@ -120,12 +130,21 @@ class HideTable:
         if self._tightness is None:
             out = np.full(self.taken.shape, 4.0, np.float32)
             for zone, shown in self.hide.zone_regions:
-                paint_body(out, *flat(rings_of(shown)), self.origin[0], self.origin[1], CELL_MM, float(zone.tightness))
+                paint_body(
+                    out,
+                    *flat(rings_of(shown)),
+                    self.origin[0],
+                    self.origin[1],
+                    CELL_MM,
+                    float(zone.tightness),
+                )
             self._tightness = out
         return self._tightness
 
     def turns_to_try(self, variant: Variant, steps: int, spread: bool) -> list[tuple[int, float]]:
-        """Return (grain line index or -1, turn in degrees) to scan with; ``spread`` adds turns toward the ends of the tolerance."""
+        """Return (grain line index or -1, turn in degrees) to scan with; ``spread`` adds turns toward the
+        ends of the tolerance.
+        """
         policy = self.job.policy
         if any_way(variant.piece, policy):
             return [(-1, turn) for turn in np.arange(0.0, 360.0, 360.0 / steps)]
@@ -162,7 +181,9 @@ class HideTable:
         places a piece's length past what lies there are enough. On a hide to be left as it is there is none.
         """
         if self.left:
-            return Candidates(self, variant, hide_index, (), np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))
+            return Candidates(
+                self, variant, hide_index, (), np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0)
+            )
         ground = self.ground(variant)
         has_show = ground.off_show is not None
         turns = self.turns_to_try(variant, steps, spread)
@@ -177,22 +198,57 @@ class HideTable:
                 continue
             cost, cell = np.empty(tries), np.empty(tries, np.int64)
             kept = kernels.scan(
-                ground.fair.field, self.taken, off, has_show, ground.pool, self.taken_pool, CELL_MM, circles, show_circles, SLACK_MM, lines, line,
-                np.array(box, np.int64), wish.along * CELL_MM, wish.tight if self.hide.zones else 0.0, tightness, float(variant.piece.max_tightness),
-                wish.noise, int(rng.integers(1, 2**62)) if wish.noise else 1, cost, cell,
-            )  # fmt: skip
+                ground.fair.field,
+                self.taken,
+                off,
+                has_show,
+                ground.pool,
+                self.taken_pool,
+                CELL_MM,
+                circles,
+                show_circles,
+                SLACK_MM,
+                lines,
+                line,
+                np.array(box, np.int64),
+                wish.along * CELL_MM,
+                wish.tight if self.hide.zones else 0.0,
+                tightness,
+                float(variant.piece.max_tightness),
+                wish.noise,
+                int(rng.integers(1, 2**62)) if wish.noise else 1,
+                cost,
+                cell,
+            )
             if kept:
                 cells.append(cell[:kept])
                 costs.append(cost[:kept] + wish.along * hi_x)
                 which.append(np.full(kept, t, np.int64))
         if not cells:
-            return Candidates(self, variant, hide_index, turns, np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))
+            return Candidates(
+                self, variant, hide_index, turns, np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0)
+            )
         cost = np.concatenate(costs)
         order = np.argsort(cost, kind="stable")
-        return Candidates(self, variant, hide_index, turns, np.concatenate(cells)[order], np.concatenate(which)[order], cost[order])
+        return Candidates(
+            self,
+            variant,
+            hide_index,
+            turns,
+            np.concatenate(cells)[order],
+            np.concatenate(which)[order],
+            cost[order],
+        )
 
     def _cells_for(
-        self, lo_x: float, lo_y: float, hi_x: float, hi_y: float, keep_within: tuple[float, float] | None, window: tuple[float, float, float, float] | None, bare: bool
+        self,
+        lo_x: float,
+        lo_y: float,
+        hi_x: float,
+        hi_y: float,
+        keep_within: tuple[float, float] | None,
+        window: tuple[float, float, float, float] | None,
+        bare: bool,
     ) -> tuple[int, int, int, int]:
         rows, cols = self.taken.shape
         x0, y0, x1, y1 = self.hide.region.bounds
@@ -218,13 +274,34 @@ class HideTable:
         turn = math.radians(turn_deg)
         off = ground.off_show or ground.fair
         return bool(
-            kernels.fits(self.bank.bodies, variant.index, x, y, math.cos(turn), math.sin(turn), ground.fair, off, ground.off_show is not None, self.floor, skip, self.scratch)
+            kernels.fits(
+                self.bank.bodies,
+                variant.index,
+                x,
+                y,
+                math.cos(turn),
+                math.sin(turn),
+                ground.fair,
+                off,
+                ground.off_show is not None,
+                self.floor,
+                skip,
+                self.scratch,
+            )
         )
 
-    def fair_when_bare(self, variant: Variant, wish: Wish, rng: np.random.Generator, steps: int, tries: int) -> Spot | None:
+    def fair_when_bare(
+        self, variant: Variant, wish: Wish, rng: np.random.Generator, steps: int, tries: int
+    ) -> Spot | None:
         """Return the best place a variant would have were nothing else here."""
         if self._bare is None:
-            floor = Floor(self.floor.pts[:1], np.zeros((1, 4)), np.zeros(1, np.int64), np.zeros(1, np.bool_), np.zeros(1, np.int64))
+            floor = Floor(
+                self.floor.pts[:1],
+                np.zeros((1, 4)),
+                np.zeros(1, np.int64),
+                np.zeros(1, np.bool_),
+                np.zeros(1, np.int64),
+            )
             taken = np.full_like(self.taken, 1e6)
             self._bare = floor, taken, pooled(taken)
         kept = self.floor, self.taken, self.taken_pool
@@ -238,33 +315,75 @@ class HideTable:
         """Slots of what a variant would lie on, there."""
         turn = math.radians(spot.turn_deg)
         out = np.empty(int(self.floor.used[0]) + 1, np.int64)
-        n = kernels.pieces_under(self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, -1, self.scratch, out, len(out))
+        n = kernels.pieces_under(
+            self.bank.bodies,
+            variant.index,
+            spot.x,
+            spot.y,
+            math.cos(turn),
+            math.sin(turn),
+            self.floor,
+            -1,
+            self.scratch,
+            out,
+            len(out),
+        )
         return [int(slot) for slot in out[:n]]
 
-    def slide(self, variant: Variant, x: float, y: float, turn_deg: float, ways: NDArray[np.float64], most: float = CELL_MM * 2) -> tuple[float, float]:
+    def slide(
+        self,
+        variant: Variant,
+        x: float,
+        y: float,
+        turn_deg: float,
+        ways: NDArray[np.float64],
+        most: float = CELL_MM * 2,
+    ) -> tuple[float, float]:
         """Slide a fair placing along each way in turn until it meets something."""
         ground = self.ground(variant)
         turn = math.radians(turn_deg)
         off = ground.off_show or ground.fair
         moved: tuple[float, float] = kernels.slide(
-            self.bank.bodies, variant.index, x, y, math.cos(turn), math.sin(turn), ground.fair, off, ground.off_show is not None,
-            self.floor, -1, self.scratch, ways, most, LEAST_SLIDE_MM,
-        )  # fmt: skip
+            self.bank.bodies,
+            variant.index,
+            x,
+            y,
+            math.cos(turn),
+            math.sin(turn),
+            ground.fair,
+            off,
+            ground.off_show is not None,
+            self.floor,
+            -1,
+            self.scratch,
+            ways,
+            most,
+            LEAST_SLIDE_MM,
+        )
         return moved
 
     def put(self, lying: Lying) -> int:
-        """Lay a piece down; return its slot. Raises IndexError past the capacity the table was made with: kernels do not look."""
-        slot = next((i for i in range(int(self.floor.used[0])) if not self.floor.live[i]), int(self.floor.used[0]))
+        """Lay a piece down; return its slot.
+
+        Raises IndexError past the capacity the table was made with: kernels do not look.
+        """
+        slot = next(
+            (i for i in range(int(self.floor.used[0])) if not self.floor.live[i]), int(self.floor.used[0])
+        )
         if slot >= len(self.floor.live):
             raise IndexError(f"the table of {self.hide.id} holds {len(self.floor.live)} pieces")
         spot, variant = lying.spot, lying.variant
         turn = math.radians(spot.turn_deg)
-        kernels.lay_down(self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, slot)
+        kernels.lay_down(
+            self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, slot
+        )
         self.lying[slot] = lying
         bodies, k = self.bank.bodies, variant.index * BODIES + NEAR
         n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
         starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
-        kernels.press_into(self.taken, self.origin, CELL_MM, self.floor.pts[slot, :n], starts, self.floor.box[slot], PRESS_MM)
+        kernels.press_into(
+            self.taken, self.origin, CELL_MM, self.floor.pts[slot, :n], starts, self.floor.box[slot], PRESS_MM
+        )
         self._pool(*self._cells_about(*self.floor.box[slot]))
         return slot
 
@@ -291,13 +410,27 @@ class HideTable:
         r0, r1, c0, c1 = self._cells_about(x0, y0, x1, y1)
         part = self.taken[r0:r1, c0:c1]
         part[:] = 1e6
-        kernels.press_floor(part, self.origin + CELL_MM * np.array([c0, r0]), CELL_MM, self.bank.bodies, floor, np.array([x0, y0, x1, y1]), PRESS_MM)
+        kernels.press_floor(
+            part,
+            self.origin + CELL_MM * np.array([c0, r0]),
+            CELL_MM,
+            self.bank.bodies,
+            floor,
+            np.array([x0, y0, x1, y1]),
+            PRESS_MM,
+        )
         self._pool(r0, r1, c0, c1)
         return x0, y0, x1, y1
 
     def mark(self) -> tuple[Any, ...]:
         """Remember the state, for ``back_to``."""
-        return self.taken.copy(), self.taken_pool.copy(), dict(self.lying), int(self.floor.used[0]), set(self.full_for)
+        return (
+            self.taken.copy(),
+            self.taken_pool.copy(),
+            dict(self.lying),
+            int(self.floor.used[0]),
+            set(self.full_for),
+        )
 
     def back_to(self, mark: tuple[Any, ...]) -> None:
         """Return to a remembered state, whatever was laid and taken up since."""
@@ -305,7 +438,16 @@ class HideTable:
         for slot, lying in mark[2].items():
             if self.lying.get(slot) is not lying:
                 turn = math.radians(lying.spot.turn_deg)
-                kernels.lay_down(self.bank.bodies, lying.variant.index, lying.spot.x, lying.spot.y, math.cos(turn), math.sin(turn), self.floor, slot)
+                kernels.lay_down(
+                    self.bank.bodies,
+                    lying.variant.index,
+                    lying.spot.x,
+                    lying.spot.y,
+                    math.cos(turn),
+                    math.sin(turn),
+                    self.floor,
+                    slot,
+                )
         for slot in self.lying:
             self.floor.live[slot] = slot in mark[2]
         self.lying, self.full_for = dict(mark[2]), set(mark[4])
@@ -314,7 +456,9 @@ class HideTable:
     def extent(self) -> tuple[float, float] | None:
         """The x range of what lies here; None if nothing does."""
         slots = list(self.lying)
-        return (float(self.floor.box[slots, 0].min()), float(self.floor.box[slots, 2].max())) if slots else None
+        return (
+            (float(self.floor.box[slots, 0].min()), float(self.floor.box[slots, 2].max())) if slots else None
+        )
 
     def placements(self) -> list[Placement]:
         """What lies here, as placements."""
@@ -324,7 +468,12 @@ class HideTable:
         """Return a piece lying here as a placement, its numbers as they are written."""
         at = lying.variant.placing(lying.spot.x, lying.spot.y, lying.spot.turn_deg)
         d = COORDINATE_DECIMALS
-        return Placement(lying.variant.piece.id, lying.copy, self.hide.id, Placing(round(at.x, d), round(at.y, d), round(at.rotation_deg, d), at.mirrored))
+        return Placement(
+            lying.variant.piece.id,
+            lying.copy,
+            self.hide.id,
+            Placing(round(at.x, d), round(at.y, d), round(at.rotation_deg, d), at.mirrored),
+        )
 
 
 @dataclass
@@ -347,9 +496,23 @@ class Candidates:
         radians = np.radians([turn for _, turn in self.turns]) if self.turns else np.empty(0)
         while self.at < len(self.cells):
             x, y, index = kernels.first_fit(
-                self.at, self.cells, self.which, table.taken.shape[1], table.origin, CELL_MM, table.bank.bodies, variant.index, np.cos(radians), np.sin(radians),
-                ground.fair, ground.off_show or ground.fair, ground.off_show is not None, table.floor, table.scratch, CELL_MM * 0.45,
-            )  # fmt: skip
+                self.at,
+                self.cells,
+                self.which,
+                table.taken.shape[1],
+                table.origin,
+                CELL_MM,
+                table.bank.bodies,
+                variant.index,
+                np.cos(radians),
+                np.sin(radians),
+                ground.fair,
+                ground.off_show or ground.fair,
+                ground.off_show is not None,
+                table.floor,
+                table.scratch,
+                CELL_MM * 0.45,
+            )
             if index < 0:
                 self.at = len(self.cells)
                 return None
@@ -364,4 +527,9 @@ class Candidates:
         return None
 
     def _keeps_grain(self, x: float, y: float, turn: float) -> bool:
-        return off_grain(self.variant.piece, self.table.hide, self.table.job.policy, turn, self.variant.mirrored, x, y) is None
+        return (
+            off_grain(
+                self.variant.piece, self.table.hide, self.table.job.policy, turn, self.variant.mirrored, x, y
+            )
+            is None
+        )

@@ -49,7 +49,9 @@ class Orders:
         job = run.job
         fillers = {p.id for p in job.pieces if p.filler}
         lay = replace(run.best, placements=tuple(p for p in run.best.placements if p.piece not in fillers))
-        self.share = Share(job, run.bank, tables_of(job, run.bank, lay, run.tables(), spare=True), run.rng, run.stop)
+        self.share = Share(
+            job, run.bank, tables_of(job, run.bank, lay, run.tables(), spare=True), run.rng, run.stop
+        )
         self.of = run.best
         self.fillers = fillers
         self.turn = 0
@@ -134,7 +136,9 @@ class Refills:
             self._shorten()
             return
         if self.search is None or len(self.tables) > 1:
-            self.search = Refill(self.tables[self.at], self._pool(), run.rng, run.stop, self._held(self.tables[self.at]))
+            self.search = Refill(
+                self.tables[self.at], self._pool(), run.rng, run.stop, self._held(self.tables[self.at])
+            )
         better = False
         for _ in range(REFILLS):
             if run.stop():
@@ -206,4 +210,9 @@ class Refills:
 def with_counts(job: Job, lay: Lay) -> Lay:
     """Return a lay that says how many of each piece it leaves out."""
     counts = lay.counts(job)
-    return replace(lay, unplaced=tuple(Unplaced(p.id, p.quantity - counts[p.id], "") for p in job.pieces if counts[p.id] < p.quantity))
+    return replace(
+        lay,
+        unplaced=tuple(
+            Unplaced(p.id, p.quantity - counts[p.id], "") for p in job.pieces if counts[p.id] < p.quantity
+        ),
+    )

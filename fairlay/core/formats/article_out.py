@@ -27,12 +27,29 @@ from fairlay.core.pattern.pattern import Pattern
 
 SHEET_MM = 1200.0
 APART_MM = 20.0
-COLOURS = {"OUTLINE": ("#1d1a17", 7), "FINISHED": ("#7a7266", 8), "WINDOW": ("#1d1a17", 7), "STITCH": ("#2f6140", 3), "PRICKS": ("#2f6140", 3), "HOLE": ("#a3281a", 1), "SLOT": ("#a3281a", 1), "FOLD": ("#1f4f7a", 5), "GLUE": ("#7a5310", 30), "SKIVE": ("#7a5310", 40), "PLACE": ("#5b5044", 8), "STAMP": ("#5b5044", 9), "GRAIN": ("#7a5310", 30), "LABEL": ("#1d1a17", 5)}  # fmt: skip
+COLOURS = {
+    "OUTLINE": ("#1d1a17", 7),
+    "FINISHED": ("#7a7266", 8),
+    "WINDOW": ("#1d1a17", 7),
+    "STITCH": ("#2f6140", 3),
+    "PRICKS": ("#2f6140", 3),
+    "HOLE": ("#a3281a", 1),
+    "SLOT": ("#a3281a", 1),
+    "FOLD": ("#1f4f7a", 5),
+    "GLUE": ("#7a5310", 30),
+    "SKIVE": ("#7a5310", 40),
+    "PLACE": ("#5b5044", 8),
+    "STAMP": ("#5b5044", 9),
+    "GRAIN": ("#7a5310", 30),
+    "LABEL": ("#1d1a17", 5),
+}
 
 
 @dataclass(frozen=True, eq=False)
 class Drawn:
-    """One line of a sheet: its layer, points (n, 2) in mm in the piece's own coordinates, whether it is closed; ``dots`` are single pricks."""
+    """One line of a sheet: its layer, points (n, 2) in mm in the piece's own coordinates, whether it is
+    closed; ``dots`` are single pricks.
+    """
 
     layer: str
     points: NDArray[np.float64]
@@ -44,13 +61,20 @@ def lines_of(p: Pattern, article: Article) -> Iterator[Drawn]:
     """Yield everything that is drawn of a pattern, by layer; marks on the flesh side on layers of their own."""
     cut = cut_region(p)
     yield Drawn("OUTLINE", np.asarray(cut.exterior.coords)[:-1], True)
-    if not Polygon(cut.exterior).equals_exact(Polygon(p.ring), 0.001) and Polygon(cut.exterior).area - Polygon(p.ring).area > 0.5:
+    if (
+        not Polygon(cut.exterior).equals_exact(Polygon(p.ring), 0.001)
+        and Polygon(cut.exterior).area - Polygon(p.ring).area > 0.5
+    ):
         yield Drawn("FINISHED", p.ring, True)
     for window in p.window_rings:
         yield Drawn("WINDOW", window, True)
     for mark in drawn_marks(p, article.by_slug):
-        layer = {"pricks": "PRICKS"}.get(mark.draws, mark.kind.upper()) + ("_FLESH" if mark.side == "flesh" else "")
-        closed = mark.draws == "area" or (len(mark.points) > 3 and bool(np.allclose(mark.points[0], mark.points[-1])))
+        layer = {"pricks": "PRICKS"}.get(mark.draws, mark.kind.upper()) + (
+            "_FLESH" if mark.side == "flesh" else ""
+        )
+        closed = mark.draws == "area" or (
+            len(mark.points) > 3 and bool(np.allclose(mark.points[0], mark.points[-1]))
+        )
         points = mark.points[:-1] if closed and np.allclose(mark.points[0], mark.points[-1]) else mark.points
         yield Drawn(layer, points, closed, mark.draws == "pricks")
     if p.needs.grain_tolerance_deg < 180:
@@ -79,7 +103,9 @@ def laid_out(article: Article) -> list[tuple[Pattern, float, float]]:
 
 
 def article_svg(article: Article) -> str:
-    """Return an SVG document of an article's patterns at true size, a group for each piece and in it one for each layer."""
+    """Return an SVG document of an article's patterns at true size, a group for each piece and in it one for
+    each layer.
+    """
     groups, width, height = [], 2 * APART_MM, 2 * APART_MM
     for p, dx, dy in laid_out(article):
         layers: dict[str, list[str]] = {}
@@ -87,27 +113,41 @@ def article_svg(article: Article) -> str:
             if line.dots:
                 # Strokes of no length with round ends: a dot each, and quickly read again.
                 dots = "".join(f"M{x + dx:.3f},{y + dy:.3f}h0" for x, y in line.points)
-                layers.setdefault(line.layer, []).append(f'<path d="{dots}" stroke-width="0.8" stroke-linecap="round"/>')
+                layers.setdefault(line.layer, []).append(
+                    f'<path d="{dots}" stroke-width="0.8" stroke-linecap="round"/>'
+                )
             else:
-                d = "M" + "L".join(f"{x + dx:.3f},{y + dy:.3f}" for x, y in line.points) + ("Z" if line.closed else "")
+                d = (
+                    "M"
+                    + "L".join(f"{x + dx:.3f},{y + dy:.3f}" for x, y in line.points)
+                    + ("Z" if line.closed else "")
+                )
                 layers.setdefault(line.layer, []).append(f'<path d="{d}"/>')
         _, _, x1, y1 = cut_region(p).bounds
         c = p.region.representative_point()
-        layers["LABEL"] = [f'<text x="{c.x + dx:.3f}" y="{c.y + dy:.3f}" font-size="6" text-anchor="middle">{escape(p.name)}</text>']
+        layers["LABEL"] = [
+            f'<text x="{c.x + dx:.3f}" y="{c.y + dy:.3f}" font-size="6" '
+            f'text-anchor="middle">{escape(p.name)}</text>'
+        ]
         inner = "".join(
-            f'<g data-layer="{name}" stroke="{"none" if name == "LABEL" else COLOURS[name.removesuffix("_FLESH")][0]}" fill="{COLOURS["LABEL"][0] if name == "LABEL" else "none"}">{"".join(own)}</g>'
+            f'<g data-layer="{name}" '
+            f'stroke="{"none" if name == "LABEL" else COLOURS[name.removesuffix("_FLESH")][0]}" '
+            f'fill="{COLOURS["LABEL"][0] if name == "LABEL" else "none"}">{"".join(own)}</g>'
             for name, own in layers.items()
         )
         groups.append(f'<g data-piece={quoteattr(p.slug)} stroke-width="0.3">{inner}</g>')
         width, height = max(width, x1 + dx + APART_MM), max(height, y1 + dy + APART_MM)
     return (
-        f'<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" width="{width:.3f}mm" height="{height:.3f}mm" viewBox="0 0 {width:.3f} {height:.3f}">'
+        '<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" '
+        f'width="{width:.3f}mm" height="{height:.3f}mm" viewBox="0 0 {width:.3f} {height:.3f}">'
         f"<title>{escape(article.name)}</title>{''.join(groups)}</svg>\n"
     )
 
 
 def article_dxf(article: Article) -> str:
-    """Return a DXF (R2010, mm) of an article's patterns at true size, marks on their own layers; y upward, so that it looks as on the screen."""
+    """Return a DXF (R2010, mm) of an article's patterns at true size, marks on their own layers; y upward, so
+    that it looks as on the screen.
+    """
     doc: Document = ezdxf.filemanagement.new("R2010", units=ezdxf.units.MM)
     space = doc.modelspace()
     for p, dx, dy in laid_out(article):
@@ -119,9 +159,13 @@ def article_dxf(article: Article) -> str:
                 for x, y in line.points:
                     space.add_point((x + dx, -y - dy), dxfattribs=at)
             else:
-                space.add_lwpolyline([(x + dx, -y - dy) for x, y in line.points], close=line.closed, dxfattribs=at)
+                space.add_lwpolyline(
+                    [(x + dx, -y - dy) for x, y in line.points], close=line.closed, dxfattribs=at
+                )
         c = p.region.representative_point()
-        space.add_text(p.name, height=6, dxfattribs={"layer": "LABEL"}).set_placement((c.x + dx, -c.y - dy), align=TextEntityAlignment.MIDDLE_CENTER)
+        space.add_text(p.name, height=6, dxfattribs={"layer": "LABEL"}).set_placement(
+            (c.x + dx, -c.y - dy), align=TextEntityAlignment.MIDDLE_CENTER
+        )
     out = io.StringIO()
     doc.write(out)
     return out.getvalue()

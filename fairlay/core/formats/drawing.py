@@ -22,7 +22,25 @@ MOST_POINTS = 400_000
 
 # What a layer's name or words in it usually mean; the first that fits is suggested, the user decides.
 MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
-    ("leave out", ("text", "label", "note", "dim", "title", "frame", "border", "grid", "defpoints", "guide", "stamp", "grain", "prick", "finished")),
+    (
+        "leave out",
+        (
+            "text",
+            "label",
+            "note",
+            "dim",
+            "title",
+            "frame",
+            "border",
+            "grid",
+            "defpoints",
+            "guide",
+            "stamp",
+            "grain",
+            "prick",
+            "finished",
+        ),
+    ),
     ("stitch", ("stitch", "sew", "seam", "thread")),
     ("window", ("window", "inner", "inside", "cutout", "opening")),
     ("hole", ("hole", "punch", "drill", "rivet", "snap", "slot")),
@@ -36,7 +54,9 @@ MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
 
 @dataclass(frozen=True, eq=False)
 class Stroke:
-    """A line of a drawing: points ``(n, 2)`` in the file's units, y downward; a closed one does not repeat its first point."""
+    """A line of a drawing: points ``(n, 2)`` in the file's units, y downward; a closed one does not repeat
+    its first point.
+    """
 
     points: NDArray[np.float64]
     closed: bool
@@ -68,7 +88,10 @@ class Layer:
 
 @dataclass(frozen=True, eq=False)
 class Drawing:
-    """Everything drawn in a file. ``unit_mm`` is mm per unit, None where the file does not say; ``notes`` tell what was left out."""
+    """Everything drawn in a file.
+
+    ``unit_mm`` is mm per unit, None where the file does not say; ``notes`` tell what was left out.
+    """
 
     strokes: tuple[Stroke, ...]
     labels: tuple[Label, ...]
@@ -84,7 +107,16 @@ class Drawing:
         for name in names:
             own = [s for s in self.strokes if s.layer == name]
             words = sum(w.layer == name for w in self.labels)
-            out.append(Layer(name, own[0].colour if own else "", len(own), sum(s.closed for s in own), words, suggested_use(name) if own else "leave out"))
+            out.append(
+                Layer(
+                    name,
+                    own[0].colour if own else "",
+                    len(own),
+                    sum(s.closed for s in own),
+                    words,
+                    suggested_use(name) if own else "leave out",
+                )
+            )
         return tuple(out)
 
     @property
@@ -103,8 +135,17 @@ def suggested_use(layer: str) -> Use:
     return next((use for use, words in MEANS if any(w in name for w in words)), "outline")
 
 
-def sound_drawing(strokes: Sequence[Stroke], labels: Sequence[Label], unit_mm: float | None, unit_says: str, notes: Sequence[str]) -> Drawing:
-    """Return a drawing without strokes of no length. Raises BadPattern where nothing is drawn, or more than can be handled."""
+def sound_drawing(
+    strokes: Sequence[Stroke],
+    labels: Sequence[Label],
+    unit_mm: float | None,
+    unit_says: str,
+    notes: Sequence[str],
+) -> Drawing:
+    """Return a drawing without strokes of no length.
+
+    Raises BadPattern where nothing is drawn, or more than can be handled.
+    """
     kept = []
     for s in strokes:
         points = s.points[np.isfinite(s.points).all(axis=1)]
@@ -114,10 +155,15 @@ def sound_drawing(strokes: Sequence[Stroke], labels: Sequence[Label], unit_mm: f
             kept.append(Stroke(np.asarray(points, np.float64), s.closed, s.layer, s.colour))
     if not kept:
         raise BadPattern(
-            "nothing is drawn in this file" + (f" but words ({', '.join(w.text for w in labels[:3])})" if labels else ""),
+            "nothing is drawn in this file"
+            + (f" but words ({', '.join(w.text for w in labels[:3])})" if labels else ""),
             value=0,
             expected="outlines as lines, curves or polylines",
         )
     if sum(len(s.points) for s in kept) > MOST_POINTS:
-        raise BadPattern(f"this file has more than {MOST_POINTS} points", value=len(kept), expected="a pattern, not a scanned picture traced by machine")
+        raise BadPattern(
+            f"this file has more than {MOST_POINTS} points",
+            value=len(kept),
+            expected="a pattern, not a scanned picture traced by machine",
+        )
     return Drawing(tuple(kept), tuple(labels), unit_mm, unit_says, tuple(dict.fromkeys(notes)))

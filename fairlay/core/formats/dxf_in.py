@@ -14,7 +14,18 @@ from ezdxf.lldxf.const import DXFError
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.drawing import FINEST_UNIT, Drawing, Label, Stroke, sound_drawing
 
-INSUNITS_MM = {1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0, 8: 25.4e-6, 9: 0.0254, 10: 914.4, 13: 0.001, 14: 100.0}
+INSUNITS_MM = {
+    1: 25.4,
+    2: 304.8,
+    4: 1.0,
+    5: 10.0,
+    6: 1000.0,
+    8: 25.4e-6,
+    9: 0.0254,
+    10: 914.4,
+    13: 0.001,
+    14: 100.0,
+}
 """mm per unit by the header's $INSUNITS (AutoCAD DXF reference); others, and 0, say nothing."""
 UNIT_NAMES = {1: "inches", 2: "feet", 4: "mm", 5: "cm", 6: "metres", 9: "thousandths of an inch", 14: "dm"}
 DRAWN = {"LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE"}
@@ -23,7 +34,10 @@ QUIET = {"ATTDEF", "VIEWPORT", "SEQEND"}
 
 
 def read_dxf(body: bytes) -> Drawing:
-    """Return the drawing of a DXF file's model space, turned to y downward (it looks the same). Raises BadPattern for what is no DXF."""
+    """Return the drawing of a DXF file's model space, turned to y downward (it looks the same).
+
+    Raises BadPattern for what is no DXF.
+    """
     doc = _document(body)
     unit = int(doc.header.get("$INSUNITS", 0))
     unit_mm = INSUNITS_MM.get(unit)
@@ -48,17 +62,36 @@ def read_dxf(body: bytes) -> Drawing:
                 labels.append(Label(" ".join(text.split()), float(at.x), -float(at.y), layer))
         elif kind not in QUIET:
             notes.append(f"{kind.capitalize()} on layer {layer} was left out: it is no line.")
-    says = f"The file says its units are {UNIT_NAMES.get(unit, 'known')}." if unit_mm else "The file does not say what its units are."
+    says = (
+        f"The file says its units are {UNIT_NAMES.get(unit, 'known')}."
+        if unit_mm
+        else "The file does not say what its units are."
+    )
     return sound_drawing(strokes, labels, unit_mm, says, notes)
 
 
 def _document(body: bytes) -> Document:
     try:
         doc, _ = recover.read(io.BytesIO(body))
-    except (DXFError, OSError, ValueError, KeyError, IndexError, TypeError, AttributeError, UnicodeError) as cause:
-        raise BadPattern(f"the file is no DXF that can be read: {cause}", value=str(cause), expected="a DXF file, R12 or later") from cause
+    except (
+        DXFError,
+        OSError,
+        ValueError,
+        KeyError,
+        IndexError,
+        TypeError,
+        AttributeError,
+        UnicodeError,
+    ) as cause:
+        raise BadPattern(
+            f"the file is no DXF that can be read: {cause}",
+            value=str(cause),
+            expected="a DXF file, R12 or later",
+        ) from cause
     if not len(doc.modelspace()):
-        raise BadPattern("nothing is drawn in this file", value=0, expected="outlines in the model space of the DXF")
+        raise BadPattern(
+            "nothing is drawn in this file", value=0, expected="outlines in the model space of the DXF"
+        )
     return doc
 
 
@@ -70,7 +103,9 @@ def _stroke(doc: Document, entity: DXFEntity, layer: str, within: float) -> Stro
     points = np.array([(v.x, -v.y) for v in found.flattening(within, segments=4)], np.float64)
     if len(points) < 2:
         return None
-    return Stroke(points, bool(found.is_closed or getattr(entity, "closed", False)), layer, _colour(doc, entity, layer))
+    return Stroke(
+        points, bool(found.is_closed or getattr(entity, "closed", False)), layer, _colour(doc, entity, layer)
+    )
 
 
 def _colour(doc: Document, entity: DXFEntity, layer: str) -> str:

@@ -171,7 +171,11 @@ def _load(text: str | bytes, kind: str, error: type[BadJob] | type[BadLay]) -> A
     except UnicodeDecodeError as cause:
         raise error(f"the {kind} is not text in UTF-8", expected="JSON") from cause
     except json.JSONDecodeError as cause:
-        raise error(f"the {kind} is not whole JSON: {cause.msg} at line {cause.lineno}, column {cause.colno}", value=cause.pos, expected="JSON") from cause
+        raise error(
+            f"the {kind} is not whole JSON: {cause.msg} at line {cause.lineno}, column {cause.colno}",
+            value=cause.pos,
+            expected="JSON",
+        ) from cause
 
 
 def read_job(text: str | bytes, *, sizes_are_right: bool = False) -> Job:
@@ -182,12 +186,20 @@ def read_job(text: str | bytes, *, sizes_are_right: bool = False) -> Job:
     try:
         record = JobRecord.model_validate(_load(text, "job", BadJob))
     except ValidationError as cause:
-        raise BadJob(f"the job cannot be read: {explain(cause, 'job')}", value=cause.error_count(), expected=JOB_FORMAT) from cause
+        raise BadJob(
+            f"the job cannot be read: {explain(cause, 'job')}", value=cause.error_count(), expected=JOB_FORMAT
+        ) from cause
     hides_first = [h for h in record.hides if h.kind != "roll"]
     pieces = tuple(read_piece(p) for p in record.pieces)
-    whole = {h.id: read_hide(h, pieces) for h in [*hides_first, *(h for h in record.hides if h.kind == "roll")]}
+    whole = {
+        h.id: read_hide(h, pieces) for h in [*hides_first, *(h for h in record.hides if h.kind == "roll")]
+    }
     if len(whole) < len(record.hides):
-        raise BadJob("two hides have the same id", value=[h.id for h in record.hides], expected="an id of its own for each hide")
+        raise BadJob(
+            "two hides have the same id",
+            value=[h.id for h in record.hides],
+            expected="an id of its own for each hide",
+        )
     job = Job(
         name=record.name,
         hides=tuple(whole[h.id] for h in record.hides),
@@ -212,7 +224,11 @@ def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
     if record.kind == "roll":
         if record.width is None:
             raise BadJob(f"{name} is a roll without a width", value=None, expected="width in mm")
-        length = roll_length_mm(pieces, record.width - 2 * record.edge_margin) if not record.outline else max(x for x, _ in record.outline)
+        length = (
+            roll_length_mm(pieces, record.width - 2 * record.edge_margin)
+            if not record.outline
+            else max(x for x, _ in record.outline)
+        )
         outline = np.array([[0.0, 0.0], [length, 0.0], [length, record.width], [0.0, record.width]])
     else:
         outline = clean_ring(record.outline, name)
@@ -224,8 +240,14 @@ def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
         backbone_deg=record.backbone_deg,
         edge_margin_mm=record.edge_margin,
         cost_per_m2=record.cost_per_m2,
-        zones=tuple(Zone(clean_ring(z.outline, f"{name}, zone {i + 1}"), z.tightness, z.stretch_deg) for i, z in enumerate(record.zones)),
-        flaws=tuple(Flaw(f.kind, f.severity, clean_ring(f.outline, f"{name}, flaw {i + 1} ({f.kind})")) for i, f in enumerate(record.flaws)),
+        zones=tuple(
+            Zone(clean_ring(z.outline, f"{name}, zone {i + 1}"), z.tightness, z.stretch_deg)
+            for i, z in enumerate(record.zones)
+        ),
+        flaws=tuple(
+            Flaw(f.kind, f.severity, clean_ring(f.outline, f"{name}, flaw {i + 1} ({f.kind})"))
+            for i, f in enumerate(record.flaws)
+        ),
         thickness=tuple(Reading(r.x, r.y, r.mm) for r in record.thickness),
         width_mm=record.width if record.kind == "roll" else None,
     )
@@ -245,18 +267,27 @@ def read_piece(record: PieceRecord) -> Piece:
             try:
                 own = PieceRecord.model_validate(merged)
             except ValidationError as cause:
-                raise BadJob(f"{name}, split {split.id}: {explain(cause, 'part')}", expected="a part with id and outline") from cause
+                raise BadJob(
+                    f"{name}, split {split.id}: {explain(cause, 'part')}",
+                    expected="a part with id and outline",
+                ) from cause
             parts.append(_piece(own, part_id(record.id, split.id, own.id), record.id, split.id))
         splits.append(Split(split.id, split.penalty_m2, tuple(parts)))
     piece = _piece(record, record.id, None, None, tuple(splits))
     check_piece(piece)
     for ring in piece.hidden:
         if not piece.region.buffer(0.5).covers(Polygon(ring)):
-            raise BadShape(f"{name}: a hidden area reaches outside the piece", value=piece.id, expected="hidden areas inside the piece")
+            raise BadShape(
+                f"{name}: a hidden area reaches outside the piece",
+                value=piece.id,
+                expected="hidden areas inside the piece",
+            )
     return piece
 
 
-def _piece(record: PieceRecord, name: str, parent: str | None, split: str | None, splits: tuple[Split, ...] = ()) -> Piece:
+def _piece(
+    record: PieceRecord, name: str, parent: str | None, split: str | None, splits: tuple[Split, ...] = ()
+) -> Piece:
     what = f"piece {name}"
     piece = Piece(
         id=name,
@@ -284,7 +315,12 @@ def _piece(record: PieceRecord, name: str, parent: str | None, split: str | None
 
 def read_placement(record: PlacementRecord) -> Placement:
     """Return the placement of a record."""
-    return Placement(record.piece, record.copy_number, record.hide, Placing(record.x, record.y, record.rotation_deg, record.mirrored))
+    return Placement(
+        record.piece,
+        record.copy_number,
+        record.hide,
+        Placing(record.x, record.y, record.rotation_deg, record.mirrored),
+    )
 
 
 def read_lay(text: str | bytes) -> Lay:
@@ -292,7 +328,9 @@ def read_lay(text: str | bytes) -> Lay:
     try:
         record = LayRecord.model_validate(_load(text, "lay", BadLay))
     except ValidationError as cause:
-        raise BadLay(f"the lay cannot be read: {explain(cause, 'lay')}", value=cause.error_count(), expected=LAY_FORMAT) from cause
+        raise BadLay(
+            f"the lay cannot be read: {explain(cause, 'lay')}", value=cause.error_count(), expected=LAY_FORMAT
+        ) from cause
     return Lay(
         tuple(read_placement(p) for p in record.placements),
         tuple(Unplaced(u.piece, u.count, u.reason) for u in record.unplaced),
@@ -314,42 +352,76 @@ def placement_values(p: Placement) -> dict[str, Any]:
     """Return one placement as JSON-ready values."""
     d = COORDINATE_DECIMALS
     return {
-        "piece": p.piece, "copy": p.copy, "hide": p.hide,
-        "x": round(p.at.x, d), "y": round(p.at.y, d), "rotation_deg": round(p.at.rotation_deg, d), "mirrored": p.at.mirrored,
-    }  # fmt: skip
+        "piece": p.piece,
+        "copy": p.copy,
+        "hide": p.hide,
+        "x": round(p.at.x, d),
+        "y": round(p.at.y, d),
+        "rotation_deg": round(p.at.rotation_deg, d),
+        "mirrored": p.at.mirrored,
+    }
 
 
 def write_job(job: Job) -> dict[str, Any]:
     """Return a job as JSON-ready values: read back, it is the same job."""
     return {
-        "format": JOB_FORMAT, "name": job.name, "units": "mm", "gap": job.policy.gap_mm, "grain_school": job.policy.grain_school,
-        "objective": job.objective, "match_sets": list(job.match_sets), "seconds": job.seconds, "seed": job.seed,
+        "format": JOB_FORMAT,
+        "name": job.name,
+        "units": "mm",
+        "gap": job.policy.gap_mm,
+        "grain_school": job.policy.grain_school,
+        "objective": job.objective,
+        "match_sets": list(job.match_sets),
+        "seconds": job.seconds,
+        "seed": job.seed,
         "hides": [hide_values(h) for h in job.hides],
         "pieces": [piece_values(p) for p in job.pieces],
         "fixed": [placement_values(f) for f in job.fixed],
-    }  # fmt: skip
+    }
 
 
 def hide_values(hide: Hide) -> dict[str, Any]:
     """Return a hide as JSON-ready values."""
     shape: dict[str, Any] = {"width": hide.width_mm} if hide.is_roll else {}
     return {
-        "id": hide.id, "kind": hide.kind, **shape, "outline": as_points(hide.outline), "holes": [as_points(h) for h in hide.holes],
-        "backbone_deg": hide.backbone_deg, "edge_margin": hide.edge_margin_mm, "cost_per_m2": hide.cost_per_m2,
-        "zones": [{"outline": as_points(z.outline), "tightness": z.tightness, "stretch_deg": z.stretch_deg} for z in hide.zones],
-        "flaws": [{"kind": f.kind, "severity": f.severity, "outline": as_points(f.outline)} for f in hide.flaws],
+        "id": hide.id,
+        "kind": hide.kind,
+        **shape,
+        "outline": as_points(hide.outline),
+        "holes": [as_points(h) for h in hide.holes],
+        "backbone_deg": hide.backbone_deg,
+        "edge_margin": hide.edge_margin_mm,
+        "cost_per_m2": hide.cost_per_m2,
+        "zones": [
+            {"outline": as_points(z.outline), "tightness": z.tightness, "stretch_deg": z.stretch_deg}
+            for z in hide.zones
+        ],
+        "flaws": [
+            {"kind": f.kind, "severity": f.severity, "outline": as_points(f.outline)} for f in hide.flaws
+        ],
         "thickness": [{"x": r.x, "y": r.y, "mm": r.mm} for r in hide.thickness],
-    }  # fmt: skip
+    }
 
 
 def piece_values(piece: Piece) -> dict[str, Any]:
     """Return a piece as JSON-ready values."""
     out: dict[str, Any] = {
-        "id": piece.id, "outline": as_points(piece.outline), "holes": [as_points(h) for h in piece.holes], "quantity": piece.quantity,
-        "pair": piece.pair, "show_limit": piece.show_limit, "hidden": [as_points(h) for h in piece.hidden], "max_tightness": piece.max_tightness,
-        "grain": {"axis_deg": piece.grain.axis_deg, "tolerance_deg": piece.grain.tolerance_deg, "reversible": piece.grain.reversible},
-        "value": piece.value, "filler": piece.filler,
-    }  # fmt: skip
+        "id": piece.id,
+        "outline": as_points(piece.outline),
+        "holes": [as_points(h) for h in piece.holes],
+        "quantity": piece.quantity,
+        "pair": piece.pair,
+        "show_limit": piece.show_limit,
+        "hidden": [as_points(h) for h in piece.hidden],
+        "max_tightness": piece.max_tightness,
+        "grain": {
+            "axis_deg": piece.grain.axis_deg,
+            "tolerance_deg": piece.grain.tolerance_deg,
+            "reversible": piece.grain.reversible,
+        },
+        "value": piece.value,
+        "filler": piece.filler,
+    }
     if piece.set_name:
         out |= {"set": piece.set_name, "per_set": piece.per_set}
     if piece.thickness_mm:
@@ -357,5 +429,12 @@ def piece_values(piece: Piece) -> dict[str, Any]:
     if piece.marks:
         out["marks"] = [mark_values(m) for m in piece.marks]
     if piece.splits:
-        out["splits"] = [{"id": s.id, "penalty_m2": s.penalty_m2, "parts": [piece_values(p) | {"id": p.id.rsplit(".", 1)[1]} for p in s.parts]} for s in piece.splits]
+        out["splits"] = [
+            {
+                "id": s.id,
+                "penalty_m2": s.penalty_m2,
+                "parts": [piece_values(p) | {"id": p.id.rsplit(".", 1)[1]} for p in s.parts],
+            }
+            for s in piece.splits
+        ]
     return out

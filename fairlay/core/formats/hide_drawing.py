@@ -1,4 +1,6 @@
-"""A hide from a digitising table's drawing: its outline, its holes, and flaws where the drawing has layers for them."""
+"""A hide from a digitising table's drawing: its outline, its holes, and flaws where the drawing has layers
+for them.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ class DrawnFlaw:
 
 @dataclass(frozen=True, eq=False)
 class HideInDrawing:
-    """A hide found in a drawing, in mm from the corner of its bounds, y down: outline, holes, flaws, and what was noted of the drawing."""
+    """A hide found in a drawing, in mm from the corner of its bounds, y down: outline, holes, flaws, and what
+    was noted of the drawing.
+    """
 
     outline: Ring
     holes: tuple[Ring, ...]
@@ -43,20 +47,29 @@ class HideInDrawing:
 def hide_in_drawing(drawing: Drawing, unit_mm: float) -> HideInDrawing:
     """Return the hide in a drawing whose unit is ``unit_mm`` long.
 
-    The largest closed outline is the hide, what lies in it are holes. A layer whose name speaks of flaws holds rings, their severity
-    by its name (``FLAW_UNSOUND``, ``defect 2``); where a layer is named for the hide, outlines on others are not leather.
-    Raises BadHide where nothing closed is drawn, BadPattern for a unit that is no length.
+    The largest closed outline is the hide, what lies in it are holes. A layer whose name speaks of flaws
+    holds rings, their severity by its name (``FLAW_UNSOUND``, ``defect 2``); where a layer is named for the
+    hide, outlines on others are not leather. Raises BadHide where nothing closed is drawn, BadPattern for a
+    unit that is no length.
     """
     layers = [layer.name for layer in drawing.layers]
     flaw_layers = {name for name in layers if _has(name, FLAW_LAYERS)}
     named = [name for name in layers if _has(name, HIDE_LAYERS) and name not in flaw_layers]
-    apart = {name for name in layers if name in flaw_layers or (name not in named if named else _has(name, NO_LEATHER))}
+    apart = {
+        name
+        for name in layers
+        if name in flaw_layers or (name not in named if named else _has(name, NO_LEATHER))
+    }
     uses: dict[str, Use] = dict.fromkeys(named, "outline")
     for name in apart:
         uses[name] = "leave out"
     found = sort_out(drawing, uses, unit_mm)
     if not found.pieces:
-        raise BadHide("the drawing has no closed outline", value=0, expected="the hide's outline as one closed line" + (f" on the layer {named[0]}" if named else ""))
+        raise BadHide(
+            "the drawing has no closed outline",
+            value=0,
+            expected="the hide's outline as one closed line" + (f" on the layer {named[0]}" if named else ""),
+        )
     hide = max(found.pieces, key=lambda p: Polygon(flatten(p.contour)).area)
     outline, moved = flatten(hide.contour), np.array(hide.at)
     leather = Polygon(outline)
@@ -70,7 +83,9 @@ def hide_in_drawing(drawing: Drawing, unit_mm: float) -> HideInDrawing:
                 flaws.append(DrawnFlaw(ring, _severity(stroke.layer)))
             else:
                 notes.append(f"A ring on the layer {stroke.layer} lies off the hide, and was left out.")
-    return HideInDrawing(outline, tuple(flatten(w) for w in hide.windows), tuple(flaws), tuple(dict.fromkeys(notes)))
+    return HideInDrawing(
+        outline, tuple(flatten(w) for w in hide.windows), tuple(flaws), tuple(dict.fromkeys(notes))
+    )
 
 
 def _has(name: str, words: Sequence[str]) -> bool:
@@ -84,7 +99,10 @@ def _severity(layer: str) -> int:
 
 
 def _ring(points: Ring) -> Ring | None:
-    """A stroke as a ring; what crosses itself is taken by its largest part. None where it encloses less than a mm2."""
+    """A stroke as a ring; what crosses itself is taken by its largest part.
+
+    None where it encloses less than a mm2.
+    """
     if len(points) < 3:
         return None
     whole = Polygon(points).buffer(0)

@@ -1,4 +1,6 @@
-"""What is printed of leather: tags with a code that opens the hide, reference markers for the table, and the claim for a lot that is short."""
+"""What is printed of leather: tags with a code that opens the hide, reference markers for the table, and the
+claim for a lot that is short.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,10 @@ class Tag:
 
 
 def tags_pdf(tags: Sequence[Tag], paper: str = "A4") -> bytes:
-    """Return tags to cut out and tie on, two by five on a sheet of A4, each with a QR code (ISO/IEC 18004). Raises BadHide for none."""
+    """Return tags to cut out and tie on, two by five on a sheet of A4, each with a QR code (ISO/IEC 18004).
+
+    Raises BadHide for none.
+    """
     if not tags:
         raise BadHide("no tags to print", value=0, expected="at least one hide")
     w, h = paper_mm(paper)
@@ -72,13 +77,18 @@ def _tag(canvas: Canvas, tag: Tag, x: float, y: float) -> None:
     side = 34.0
     code = QrCodeWidget(tag.address, barLevel="M")
     x0, y0, x1, y1 = code.getBounds()
-    drawing = Drawing(side * mm, side * mm, transform=[side * mm / (x1 - x0), 0, 0, side * mm / (y1 - y0), 0, 0])
+    drawing = Drawing(
+        side * mm, side * mm, transform=[side * mm / (x1 - x0), 0, 0, side * mm / (y1 - y0), 0, 0]
+    )
     drawing.add(code)
     renderPDF.draw(drawing, canvas, (x + TAG_W - side - 2) * mm, (y + 3) * mm)
 
 
 def markers_pdf(numbers: Sequence[int], paper: str = "A4") -> bytes:
-    """Return reference markers at true size, one a sheet, with a bar to measure. Raises BadHide for another paper or none, BadPicture for a number there is no marker of."""
+    """Return reference markers at true size, one a sheet, with a bar to measure.
+
+    Raises BadHide for another paper or none, BadPicture for a number there is no marker of.
+    """
     if paper not in MARKER_PAPERS:
         raise BadHide(f"markers are not printed on {paper!r}", value=paper, expected=", ".join(MARKER_PAPERS))
     if not numbers or len(numbers) > MOST_MARKERS:
@@ -95,29 +105,48 @@ def markers_pdf(numbers: Sequence[int], paper: str = "A4") -> bytes:
         canvas.rect(left * mm, (top - MARKER_MM) * mm, MARKER_MM * mm, MARKER_MM * mm, stroke=0, fill=1)
         canvas.setFillGray(1)
         for j, i in np.argwhere(~fields(number)):
-            canvas.rect((left + i * field) * mm, (top - (j + 1) * field) * mm, field * mm, field * mm, stroke=0, fill=1)
+            canvas.rect(
+                (left + i * field) * mm,
+                (top - (j + 1) * field) * mm,
+                field * mm,
+                field * mm,
+                stroke=0,
+                fill=1,
+            )
         canvas.setFillColor(BLACK)
         canvas.setFont(bold, 20)
         low = top - MARKER_MM - 40
         canvas.drawString(left * mm, low * mm, f"Marker {number}")
         canvas.setFont(plain, 9)
-        for k, words in enumerate((
-            "Tape the sheets flat on the table round the hide: eight or more, at both ends and along both sides.",
-            "Each number once. Cut nothing off: the white rim belongs to the marker.",
-        )):  # fmt: skip
+        for k, words in enumerate(
+            (
+                "Tape the sheets flat on the table round the hide: eight or more, at both ends and along "
+                "both sides.",
+                "Each number once. Cut nothing off: the white rim belongs to the marker.",
+            )
+        ):
             canvas.drawString(left * mm, (low - 7 - 5 * k) * mm, words)
         canvas.setLineWidth(0.4)
         canvas.line(left * mm, (low - 20) * mm, (left + BAR_MM) * mm, (low - 20) * mm)
         for x in (left, left + BAR_MM):
             canvas.line(x * mm, (low - 22) * mm, x * mm, (low - 18) * mm)
-        canvas.drawString(left * mm, (low - 27) * mm, f"This bar must measure {BAR_MM:g} mm; if it does not, print at 100 %, or tell Fair Lay what it measures.")
+        canvas.drawString(
+            left * mm,
+            (low - 27) * mm,
+            f"This bar must measure {BAR_MM:g} mm; if it does not, print at 100 %, or tell Fair Lay what it "
+            "measures.",
+        )
         canvas.showPage()
     canvas.save()
     return out.getvalue()
 
 
-def claim_pdf(invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: str, day: str, currency: str = "") -> bytes:
-    """Return the claim for a lot: what was invoiced and measured, hide by hide with its outline at one scale, and the difference as money."""
+def claim_pdf(
+    invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: str, day: str, currency: str = ""
+) -> bytes:
+    """Return the claim for a lot: what was invoiced and measured, hide by hide with its outline at one scale,
+    and the difference as money.
+    """
     w, h = paper_mm("A4")
     out = io.BytesIO()
     canvas = canvas_on(out, w, h, f"Measured area of lot {invoice.lot}")
@@ -134,13 +163,26 @@ def claim_pdf(invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: st
     words(f"Lot {invoice.lot} of {invoice.mill}: measured area", 18, 16, bold)
     y -= 7
     words(
-        f"{shop + ', ' if shop else ''}{day}. {invoice.material}, {invoice.tannage}, {invoice.colour}, {invoice.thickness_mm:g} mm, grade {invoice.grade}; {f'{invoice.price:.2f} {currency}'.strip()} per {'m²' if invoice.unit == 'm2' else 'ft²'}.",
+        f"{shop + ', ' if shop else ''}{day}. {invoice.material}, {invoice.tannage}, {invoice.colour}, "
+        f"{invoice.thickness_mm:g} mm, grade {invoice.grade}; {f'{invoice.price:.2f} {currency}'.strip()} "
+        f"per {'m²' if invoice.unit == 'm2' else 'ft²'}.",
         18,
     )
     y -= 5
-    words("Areas were measured by the shop from pictures with reference markers, or by rule; outlines are to one scale.", 18)
+    words(
+        "Areas were measured by the shop from pictures with reference markers, or by rule; outlines are to "
+        "one scale.",
+        18,
+    )
     y -= 8
-    for heading, x in (("hide", 18), ("invoiced", 48), ("measured", 74), ("difference", 100), ("of it", 124), ("in money", 142)):
+    for heading, x in (
+        ("hide", 18),
+        ("invoiced", 48),
+        ("measured", 74),
+        ("difference", 100),
+        ("of it", 124),
+        ("in money", 142),
+    ):
         words(heading, x, 8)
     y -= 6
     for row in check.hides:
@@ -162,13 +204,24 @@ def claim_pdf(invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: st
         canvas.showPage()
         y = h - 30.0
     canvas.line(18 * mm, (y + 6) * mm, (w - 18) * mm, (y + 6) * mm)
-    words(f"Of what was measured {check.invoice_m2:.3f} m² were invoiced, {check.measured_m2:.3f} m² found:", 18, 10, bold)
+    words(
+        f"Of what was measured {check.invoice_m2:.3f} m² were invoiced, {check.measured_m2:.3f} m² found:",
+        18,
+        10,
+        bold,
+    )
     y -= 6
     words(f"{check.off_m2:+.3f} m², {check.off_share:+.1%}, {check.off_money:+.2f} {currency}", 18, 10, bold)
     y -= 6
     if check.never_m2:
         of = f"{check.out_hides} hide{'s' if check.out_hides > 1 else ''}, " if check.out_hides > 0 else ""
-        words(f"Invoiced beyond that, and never came: {of}{check.never_m2:.3f} m², {check.never_m2 * invoice.price_per_m2:.2f} {currency}", 18, 10, bold)
+        words(
+            f"Invoiced beyond that, and never came: {of}{check.never_m2:.3f} m², "
+            f"{check.never_m2 * invoice.price_per_m2:.2f} {currency}",
+            18,
+            10,
+            bold,
+        )
         y -= 6
     words(check.words[:1].upper() + check.words[1:] + ".", 18)
     canvas.showPage()

@@ -24,4 +24,8 @@ def read_looking(values: Any) -> LookingOver:
     try:
         return _LOOKING.validate_python(values)
     except ValidationError as cause:
-        raise BadHide(f"what is known of the hide cannot be read: {explain(cause, 'hide')}", value=cause.error_count(), expected="a document that Fair Lay wrote") from cause
+        raise BadHide(
+            f"what is known of the hide cannot be read: {explain(cause, 'hide')}",
+            value=cause.error_count(),
+            expected="a document that Fair Lay wrote",
+        ) from cause

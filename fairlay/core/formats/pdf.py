@@ -1,4 +1,6 @@
-"""Patterns and squared paper as PDF at true size, for any printer: every sheet carries a bar and a square to measure."""
+"""Patterns and squared paper as PDF at true size, for any printer: every sheet carries a bar and a square to
+measure.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,9 @@ class Tiling:
 
 
 def tiling(width_mm: float, height_mm: float, paper: str) -> Tiling:
-    """Return how many sheets a piece takes: each shows all but the margins and foot, and laps over the next by ``OVERLAP_MM``."""
+    """Return how many sheets a piece takes: each shows all but the margins and foot, and laps over the next
+    by ``OVERLAP_MM``.
+    """
     w, h = paper_mm(paper)
     shown_w, shown_h = w - 2 * MARGIN_MM, h - 2 * MARGIN_MM - FOOT_MM
     across = max(1, math.ceil((width_mm - OVERLAP_MM) / (shown_w - OVERLAP_MM)))
@@ -51,7 +55,9 @@ def tiling(width_mm: float, height_mm: float, paper: str) -> Tiling:
 
 @cache
 def fonts() -> tuple[str, str]:
-    """Return the names of the two typefaces that reportlab ships, plain and bold, embedded in what is printed."""
+    """Return the names of the two typefaces that reportlab ships, plain and bold, embedded in what is
+    printed.
+    """
     pdfmetrics.registerFont(TTFont("FairLay", "Vera.ttf"))
     pdfmetrics.registerFont(TTFont("FairLayBold", "VeraBd.ttf"))
     return "FairLay", "FairLayBold"
@@ -71,32 +77,51 @@ def quantity_words(p: Pattern) -> str:
     return f"cut {n // 2} + {n - n // 2} mirrored" if p.pair else f"cut {n}"
 
 
-def patterns_pdf(article: Article, revisions: dict[str, str], paper: str = "A4", pieces: Sequence[str] = (), flesh: bool = False) -> bytes:
-    """Return the patterns of an article as 1:1 sheets. ``pieces`` prints only these; ``revisions`` has each piece's letter.
+def patterns_pdf(
+    article: Article,
+    revisions: dict[str, str],
+    paper: str = "A4",
+    pieces: Sequence[str] = (),
+    flesh: bool = False,
+) -> bytes:
+    """Return the patterns of an article as 1:1 sheets. ``pieces`` prints only these; ``revisions`` has each
+    piece's letter.
 
     ``flesh`` prints them mirrored, as the pattern lies on the flesh side. Raises BadPattern for a paper
     or piece that is not known, and for more sheets than anyone would tape together.
     """
     if paper not in TILE_PAPERS:
-        raise BadPattern(f"patterns are not printed on {paper!r}", value=paper, expected=", ".join(TILE_PAPERS))
+        raise BadPattern(
+            f"patterns are not printed on {paper!r}", value=paper, expected=", ".join(TILE_PAPERS)
+        )
     for slug in pieces:
         if slug not in article.by_slug:
-            raise BadPattern(f"{article.name} has no piece {slug!r}", value=slug, expected=", ".join(article.by_slug))
+            raise BadPattern(
+                f"{article.name} has no piece {slug!r}", value=slug, expected=", ".join(article.by_slug)
+            )
     chosen = [p for p in article.pieces if not pieces or p.slug in pieces]
     if not chosen:
-        raise BadPattern(f"{article.name} has no pieces to print", value=article.slug, expected="at least one piece")
+        raise BadPattern(
+            f"{article.name} has no pieces to print", value=article.slug, expected="at least one piece"
+        )
     w, h = paper_mm(paper)
     out = io.BytesIO()
     canvas = canvas_on(out, w, h, f"{article.name}, patterns at true size")
     tiles = [(p, tiling(*_size(p), paper)) for p in chosen]
     sheets = sum(t.across * t.down for _, t in tiles)
     if sheets > MOST_SHEETS:
-        raise BadPattern(f"that would be {sheets} sheets of {paper}", value=sheets, expected=f"{MOST_SHEETS} at most: print fewer pieces, or on larger paper")
+        raise BadPattern(
+            f"that would be {sheets} sheets of {paper}",
+            value=sheets,
+            expected=f"{MOST_SHEETS} at most: print fewer pieces, or on larger paper",
+        )
     for p, tile in tiles:
         lines = list(lines_of(p, article))
         for row in range(tile.down):
             for column in range(tile.across):
-                _sheet(canvas, article, p, lines, revisions.get(p.slug, "A"), tile, column, row, (w, h), flesh)
+                _sheet(
+                    canvas, article, p, lines, revisions.get(p.slug, "A"), tile, column, row, (w, h), flesh
+                )
                 canvas.showPage()
     canvas.save()
     return out.getvalue()
@@ -107,7 +132,18 @@ def _size(p: Pattern) -> tuple[float, float]:
     return x1 - x0, y1 - y0
 
 
-def _sheet(canvas: Canvas, article: Article, p: Pattern, lines: list[Drawn], revision: str, tile: Tiling, column: int, row: int, page: tuple[float, float], flesh: bool) -> None:
+def _sheet(
+    canvas: Canvas,
+    article: Article,
+    p: Pattern,
+    lines: list[Drawn],
+    revision: str,
+    tile: Tiling,
+    column: int,
+    row: int,
+    page: tuple[float, float],
+    flesh: bool,
+) -> None:
     w, h = page
     x0, y0, x1, _ = cut_region(p).bounds
     left, top = column * (tile.shown_w - OVERLAP_MM), row * (tile.shown_h - OVERLAP_MM)
@@ -119,7 +155,12 @@ def _sheet(canvas: Canvas, article: Article, p: Pattern, lines: list[Drawn], rev
     canvas.saveState()
     clip = canvas.beginPath()
     # A hair wider than what is shown, so that a line along its border keeps its width.
-    clip.rect((MARGIN_MM - 0.4) * mm, (h - MARGIN_MM - tile.shown_h - 0.4) * mm, (tile.shown_w + 0.8) * mm, (tile.shown_h + 0.8) * mm)
+    clip.rect(
+        (MARGIN_MM - 0.4) * mm,
+        (h - MARGIN_MM - tile.shown_h - 0.4) * mm,
+        (tile.shown_w + 0.8) * mm,
+        (tile.shown_h + 0.8) * mm,
+    )
     canvas.clipPath(clip, stroke=0, fill=0)
     for line in lines:
         _line(canvas, line, at)
@@ -127,15 +168,32 @@ def _sheet(canvas: Canvas, article: Article, p: Pattern, lines: list[Drawn], rev
     canvas.restoreState()
     _overlaps(canvas, tile, column, row, h)
     hand = "FLESH SIDE, MIRRORED. " if flesh else ""
-    where = f"sheet {column + 1} across, {row + 1} down, of {tile.across} x {tile.down}" if tile.across * tile.down > 1 else "one sheet"
-    foot(canvas, w, f"{p.name}, rev. {revision}", f"{hand}{quantity_words(p)} from {p.material} for each {article.name}", where)
+    where = (
+        f"sheet {column + 1} across, {row + 1} down, of {tile.across} x {tile.down}"
+        if tile.across * tile.down > 1
+        else "one sheet"
+    )
+    foot(
+        canvas,
+        w,
+        f"{p.name}, rev. {revision}",
+        f"{hand}{quantity_words(p)} from {p.material} for each {article.name}",
+        where,
+    )
 
 
 def _line(canvas: Canvas, line: Drawn, at: object) -> None:
     colour = COLOURS[line.layer.removesuffix("_FLESH")][0].lstrip("#")
     canvas.setStrokeColor(Color(*(int(colour[i : i + 2], 16) / 255 for i in (0, 2, 4))))
     canvas.setLineWidth((0.35 if line.layer in ("OUTLINE", "WINDOW") else 0.2) * mm)
-    dash = {"STITCH": (1, 2), "FOLD": (6, 2), "GLUE": (2, 2), "SKIVE": (4, 2), "PLACE": (3, 3), "FINISHED": (1, 1)}.get(line.layer.removesuffix("_FLESH"))
+    dash = {
+        "STITCH": (1, 2),
+        "FOLD": (6, 2),
+        "GLUE": (2, 2),
+        "SKIVE": (4, 2),
+        "PLACE": (3, 3),
+        "FINISHED": (1, 1),
+    }.get(line.layer.removesuffix("_FLESH"))
     canvas.setDash(*([[d * mm for d in dash]] if dash else [[]]))
     points = [at(x, y) for x, y in line.points]  # type: ignore[operator]  # a function of the sheet
     if line.dots:
@@ -152,7 +210,10 @@ def _line(canvas: Canvas, line: Drawn, at: object) -> None:
     canvas.drawPath(path, stroke=1, fill=0)
     if line.layer == "GRAIN":
         (ax, ay), (bx, by) = points
-        for (x, y), turn in (((bx, by), math.atan2(by - ay, bx - ax)), ((ax, ay), math.atan2(ay - by, ax - bx))):
+        for (x, y), turn in (
+            ((bx, by), math.atan2(by - ay, bx - ax)),
+            ((ax, ay), math.atan2(ay - by, ax - bx)),
+        ):
             for lean in (2.6, -2.6):
                 canvas.line(x, y, x + 4 * mm * math.cos(turn + lean), y + 4 * mm * math.sin(turn + lean))
     canvas.setDash([])
@@ -176,7 +237,10 @@ def _overlaps(canvas: Canvas, tile: Tiling, column: int, row: int, h: float) -> 
     x0, x1 = MARGIN_MM, MARGIN_MM + tile.shown_w
     y0, y1 = h - MARGIN_MM, h - MARGIN_MM - tile.shown_h
     canvas.setFont(font, 6)
-    for on, x, beside in ((column > 0, x0 + OVERLAP_MM / 2, column), (column < tile.across - 1, x1 - OVERLAP_MM / 2, column + 1)):
+    for on, x, beside in (
+        (column > 0, x0 + OVERLAP_MM / 2, column),
+        (column < tile.across - 1, x1 - OVERLAP_MM / 2, column + 1),
+    ):
         if on:
             canvas.setDash([2 * mm, 2 * mm])
             canvas.line(x * mm, y0 * mm, x * mm, y1 * mm)
@@ -185,7 +249,10 @@ def _overlaps(canvas: Canvas, tile: Tiling, column: int, row: int, h: float) -> 
                 y = y0 + (y1 - y0) * f
                 canvas.line((x - 3) * mm, y * mm, (x + 3) * mm, y * mm)
                 canvas.drawString((x + 0.6) * mm, (y + 0.8) * mm, f"{chr(64 + min(26, beside))}{row + 1}")
-    for on, y, beside in ((row > 0, y0 - OVERLAP_MM / 2, row), (row < tile.down - 1, y1 + OVERLAP_MM / 2, row + 1)):
+    for on, y, beside in (
+        (row > 0, y0 - OVERLAP_MM / 2, row),
+        (row < tile.down - 1, y1 + OVERLAP_MM / 2, row + 1),
+    ):
         if on:
             canvas.setDash([2 * mm, 2 * mm])
             canvas.line(x0 * mm, y * mm, x1 * mm, y * mm)
@@ -208,9 +275,16 @@ def foot(canvas: Canvas, w: float, title: str, words: str, where: str) -> None:
     canvas.line(x * mm, (base + 6) * mm, (x + BAR_MM) * mm, (base + 6) * mm)
     for k in range(11):
         reach = 4.0 if k % 10 == 0 else 2.5 if k % 5 == 0 else 1.5
-        canvas.line((x + k * BAR_MM / 10) * mm, (base + 6) * mm, (x + k * BAR_MM / 10) * mm, (base + 6 + reach) * mm)
+        canvas.line(
+            (x + k * BAR_MM / 10) * mm, (base + 6) * mm, (x + k * BAR_MM / 10) * mm, (base + 6 + reach) * mm
+        )
     canvas.setFont(font, 7)
-    canvas.drawString(x * mm, (base + 2) * mm, f"This bar must measure {BAR_MM:g} mm and the square {SQUARE_MM:g} x {SQUARE_MM:g} mm. If not, do not cut by this sheet.")
+    canvas.drawString(
+        x * mm,
+        (base + 2) * mm,
+        f"This bar must measure {BAR_MM:g} mm and the square {SQUARE_MM:g} x {SQUARE_MM:g} mm. If not, do "
+        "not cut by this sheet.",
+    )
     s = w - MARGIN_MM - SQUARE_MM
     canvas.rect(s * mm, (base + 5) * mm, SQUARE_MM * mm, SQUARE_MM * mm, stroke=1, fill=0)
     canvas.setFont(bold, 10)
@@ -238,7 +312,8 @@ def grid_pdf(paper: str = "A3", landscape: bool = False) -> bytes:
         canvas,
         page.width_mm,
         f"Squared page, squares of {page.square_mm:g} mm",
-        "One part, flat, two squares clear of the border. Photograph it from straight above, all squares in the picture.",
+        "One part, flat, two squares clear of the border. Photograph it from straight above, all squares in "
+        "the picture.",
         f"{paper}, {page.across} x {page.down} squares",
     )
     canvas.showPage()

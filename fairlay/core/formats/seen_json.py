@@ -66,23 +66,55 @@ def seen_in_pictures(found: HideSeen, picture: str) -> SeenRecord:
     h, w = found.top.image.shape[:2]
     top, ppm = found.top, found.top.px_per_mm
     return SeenRecord(
-        source="picture", picture=picture, bounds=Frame(x0=top.x0, y0=top.y0, x1=top.x0 + w / ppm, y1=top.y0 + h / ppm), outline=shown(found.outline),
-        holes=[shown(r) for r in found.holes], rings=[RingSeen(outline=shown(r.outline), chalk=r.chalk, severity=r.severity, sure=r.sure) for r in found.rings],
-        lines=[LineSeen(kind=x.kind, points=as_points(x.ends, 1), chalk=x.chalk) for x in found.lines], area_m2=found.area_mm2 / 1e6, markers=len(found.markers),
-        rms_mm=found.rms_mm, advice=list(found.advice),
-    )  # fmt: skip
+        source="picture",
+        picture=picture,
+        bounds=Frame(x0=top.x0, y0=top.y0, x1=top.x0 + w / ppm, y1=top.y0 + h / ppm),
+        outline=shown(found.outline),
+        holes=[shown(r) for r in found.holes],
+        rings=[
+            RingSeen(outline=shown(r.outline), chalk=r.chalk, severity=r.severity, sure=r.sure)
+            for r in found.rings
+        ],
+        lines=[LineSeen(kind=x.kind, points=as_points(x.ends, 1), chalk=x.chalk) for x in found.lines],
+        area_m2=found.area_mm2 / 1e6,
+        markers=len(found.markers),
+        rms_mm=found.rms_mm,
+        advice=list(found.advice),
+    )
 
 
-def seen_plain(source: Literal["drawing", "rule"], outline: Ring, holes: Sequence[Ring], advice: Sequence[str], flaws: Sequence[tuple[Ring, int]] = ()) -> SeenRecord:
-    """Return the record of an outline ``(n, 2)`` in mm with its holes, and flaws as rings with a severity (0: not told), and no picture."""
+def seen_plain(
+    source: Literal["drawing", "rule"],
+    outline: Ring,
+    holes: Sequence[Ring],
+    advice: Sequence[str],
+    flaws: Sequence[tuple[Ring, int]] = (),
+) -> SeenRecord:
+    """Return the record of an outline ``(n, 2)`` in mm with its holes, and flaws as rings with a severity (0:
+    not told), and no picture.
+    """
     (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
     area = Polygon(outline).area - sum(Polygon(h).area for h in holes)
     return SeenRecord(
-        source=source, picture=None, bounds=Frame(x0=x0 - ROUND_MM, y0=y0 - ROUND_MM, x1=x1 + ROUND_MM, y1=y1 + ROUND_MM), outline=shown(outline), holes=[shown(h) for h in holes],
-        rings=[RingSeen(outline=shown(ring), chalk="", severity=severity, sure=1.0) for ring, severity in flaws], lines=[], area_m2=area / 1e6, markers=0, rms_mm=0.0, advice=list(advice),
-    )  # fmt: skip
+        source=source,
+        picture=None,
+        bounds=Frame(x0=x0 - ROUND_MM, y0=y0 - ROUND_MM, x1=x1 + ROUND_MM, y1=y1 + ROUND_MM),
+        outline=shown(outline),
+        holes=[shown(h) for h in holes],
+        rings=[
+            RingSeen(outline=shown(ring), chalk="", severity=severity, sure=1.0) for ring, severity in flaws
+        ],
+        lines=[],
+        area_m2=area / 1e6,
+        markers=0,
+        rms_mm=0.0,
+        advice=list(advice),
+    )
 
 
 def shown(ring: Ring) -> Points:
     """Return a ring ``(n, 2)`` in mm without the points that do not show."""
-    return as_points(cv2.approxPolyDP(ring.astype(np.float32).reshape(-1, 1, 2), SHOWN_MM, True)[:, 0].astype(np.float64), 1)
+    return as_points(
+        cv2.approxPolyDP(ring.astype(np.float32).reshape(-1, 1, 2), SHOWN_MM, True)[:, 0].astype(np.float64),
+        1,
+    )

@@ -1,4 +1,6 @@
-"""From strokes on layers to pieces: ends joined, doubles dropped, near-closed contours closed, windows and marks given to their piece."""
+"""From strokes on layers to pieces: ends joined, doubles dropped, near-closed contours closed, windows and
+marks given to their piece.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ ROUND_SHARE = 0.03
 
 @dataclass(frozen=True)
 class Gap:
-    """A place where a contour was not closed, or strokes did not meet: how wide the gap, and whether it was closed."""
+    """A place where a contour was not closed, or strokes did not meet: how wide the gap, and whether it was
+    closed.
+    """
 
     x: float
     y: float
@@ -49,7 +53,9 @@ class FoundPiece:
 
 @dataclass(frozen=True, eq=False)
 class SortedOut:
-    """What a drawing holds: pieces, gaps, lines that enclose nothing (as points), and what was done, in words."""
+    """What a drawing holds: pieces, gaps, lines that enclose nothing (as points), and what was done, in
+    words.
+    """
 
     pieces: tuple[FoundPiece, ...]
     gaps: tuple[Gap, ...]
@@ -57,8 +63,11 @@ class SortedOut:
     notes: tuple[str, ...]
 
 
-def sort_out(drawing: Drawing, uses: Mapping[str, Use], unit_mm: float, near_closed_mm: float = NEAR_CLOSED_MM) -> SortedOut:
-    """Return the pieces of a drawing. ``uses`` says what each layer is for (a layer not named keeps what is suggested).
+def sort_out(
+    drawing: Drawing, uses: Mapping[str, Use], unit_mm: float, near_closed_mm: float = NEAR_CLOSED_MM
+) -> SortedOut:
+    """Return the pieces of a drawing. ``uses`` says what each layer is for (a layer not named keeps what is
+    suggested).
 
     Raises BadPattern for a unit that is no length, or a layer that is not in the drawing.
     """
@@ -67,7 +76,9 @@ def sort_out(drawing: Drawing, uses: Mapping[str, Use], unit_mm: float, near_clo
     names = {layer.name for layer in drawing.layers}
     for name in uses:
         if name not in names:
-            raise BadPattern(f"there is no layer {name!r} in this drawing", value=name, expected=", ".join(sorted(names)))
+            raise BadPattern(
+                f"there is no layer {name!r} in this drawing", value=name, expected=", ".join(sorted(names))
+            )
     chosen: dict[str, Use] = {layer.name: uses.get(layer.name, layer.suggested) for layer in drawing.layers}
     work = _Work(near_closed_mm)
     by_use: dict[Use, list[Stroke]] = {}
@@ -94,7 +105,9 @@ def sort_out(drawing: Drawing, uses: Mapping[str, Use], unit_mm: float, near_clo
             )
         )
     if not found:
-        work.notes.insert(0, "No closed outline was found: see which layers hold outlines, and where contours are open.")
+        work.notes.insert(
+            0, "No closed outline was found: see which layers hold outlines, and where contours are open."
+        )
     return SortedOut(tuple(found), tuple(work.gaps), tuple(work.open), tuple(dict.fromkeys(work.notes)))
 
 
@@ -115,7 +128,9 @@ def _mark_moved(m: Mark, x: float, y: float) -> Mark:
         return None if p is None else XY(round(p.x - x, 3), round(p.y - y, 3))
 
     run = None if m.run is None else Run(at(m.run.start) or m.run.start, at(m.run.end) or m.run.end)
-    return replace(m, at=at(m.at), run=run, path=tuple(XY(round(p.x - x, 3), round(p.y - y, 3)) for p in m.path))
+    return replace(
+        m, at=at(m.at), run=run, path=tuple(XY(round(p.x - x, 3), round(p.y - y, 3)) for p in m.path)
+    )
 
 
 class _Piece:
@@ -143,7 +158,9 @@ class _Work:
             try:
                 clean = clean_ring(ring, what)
             except FairLayError as error:
-                if abs(Polygon(ring).area if len(ring) > 3 else 0.0) >= MIN_PIECE_AREA_MM2 or "crosses" in str(error):
+                if abs(
+                    Polygon(ring).area if len(ring) > 3 else 0.0
+                ) >= MIN_PIECE_AREA_MM2 or "crosses" in str(error):
                     x, y = ring[0]
                     self.notes.append(f"A contour near x {x:.0f}, y {y:.0f} mm was left out: {error}")
                     self.open.append(np.asarray(ring))
@@ -162,14 +179,21 @@ class _Work:
             kept.append(s)
             ends.append((s.points, s.closed))
         if doubles:
-            self.notes.append(f"{doubles} {what} {'line was' if doubles == 1 else 'lines were'} drawn twice; one of each was kept.")
+            self.notes.append(
+                f"{doubles} {what} {'line was' if doubles == 1 else 'lines were'} drawn twice; one of each "
+                "was kept."
+            )
         return kept
 
     def without_double_rings(self, rings: list[Ring], what: str) -> list[Ring]:
         out: list[Ring] = []
         for ring in rings:
             own = Polygon(ring)
-            if any(abs(Polygon(r).area - own.area) < 0.02 * own.area and Polygon(r).symmetric_difference(own).area < 0.01 * own.area for r in out):
+            if any(
+                abs(Polygon(r).area - own.area) < 0.02 * own.area
+                and Polygon(r).symmetric_difference(own).area < 0.01 * own.area
+                for r in out
+            ):
                 self.notes.append(f"An {what} lies twice upon itself; one was kept.")
                 continue
             out.append(ring)
@@ -190,7 +214,9 @@ class _Work:
                     following = left.pop(k)
                     if far > JOIN_MM:
                         self.gaps.append(_gap(chain[-1], far, True))
-                    chain = np.concatenate([chain, (following[::-1] if backwards else following)[0 if far > JOIN_MM else 1 :]])
+                    chain = np.concatenate(
+                        [chain, (following[::-1] if backwards else following)[0 if far > JOIN_MM else 1 :]]
+                    )
                 elif self._nearest(chain[0], left)[0] <= self.near:
                     chain = chain[::-1]
                 else:
@@ -206,11 +232,16 @@ class _Work:
         closed = [g for g in self.gaps if g.closed]
         if closed:
             self.notes.append(
-                f"{len(closed)} {'gap' if len(closed) == 1 else 'gaps'} of up to {max(g.mm for g in closed):.2f} mm {'was' if len(closed) == 1 else 'were'} closed; see where."
+                f"{len(closed)} {'gap' if len(closed) == 1 else 'gaps'} of up to "
+                f"{max(g.mm for g in closed):.2f} mm {'was' if len(closed) == 1 else 'were'} closed; see "
+                "where."
             )
         unclosed = [g.mm for g in self.gaps if not g.closed]
         if unclosed:
-            self.notes.append(f"{len(unclosed)} {'line encloses' if len(unclosed) == 1 else 'lines enclose'} nothing: open by {min(unclosed):.1f} mm or more.")
+            self.notes.append(
+                f"{len(unclosed)} {'line encloses' if len(unclosed) == 1 else 'lines enclose'} nothing: open "
+                f"by {min(unclosed):.1f} mm or more."
+            )
         return out
 
     def _nearest(self, end: Line, lines: list[Line]) -> tuple[float, bool, int]:
@@ -223,15 +254,26 @@ class _Work:
         return best
 
     def nest(self, rings: list[Ring]) -> tuple[list[Ring], list[Ring]]:
-        """Outlines, and the contours inside them, which are their windows; one inside a window is a piece again."""
+        """Outlines, and the contours inside them, which are their windows; one inside a window is a piece
+        again.
+        """
         polygons = [Polygon(r) for r in rings]
         depth = [
-            sum(i != j and b.area > a.area and b.contains(a.representative_point()) and b.buffer(0.05).contains(a) for j, b in enumerate(polygons)) for i, a in enumerate(polygons)
+            sum(
+                i != j
+                and b.area > a.area
+                and b.contains(a.representative_point())
+                and b.buffer(0.05).contains(a)
+                for j, b in enumerate(polygons)
+            )
+            for i, a in enumerate(polygons)
         ]
         windows = [r for r, d in zip(rings, depth, strict=True) if d % 2]
         if windows:
             self.notes.append(
-                f"{len(windows)} {'contour lies' if len(windows) == 1 else 'contours lie'} inside an outline and {'was' if len(windows) == 1 else 'were'} taken as {'a window' if len(windows) == 1 else 'windows'}."
+                f"{len(windows)} {'contour lies' if len(windows) == 1 else 'contours lie'} inside an outline "
+                f"and {'was' if len(windows) == 1 else 'were'} taken as "
+                f"{'a window' if len(windows) == 1 else 'windows'}."
             )
         return [r for r, d in zip(rings, depth, strict=True) if d % 2 == 0], windows
 
@@ -262,12 +304,18 @@ class _Work:
             mark = mark_of(use, s, owner.ring, f"{use} {sum(m.kind == use for m in owner.marks) + 1}")
             owner.marks.append(replace(mark, side="flesh") if "flesh" in s.layer.lower() else mark)
         if lost:
-            self.notes.append(f"{lost} {use} {'line lies' if lost == 1 else 'lines lie'} on no piece and {'was' if lost == 1 else 'were'} left out.")
+            self.notes.append(
+                f"{lost} {use} {'line lies' if lost == 1 else 'lines lie'} on no piece and "
+                f"{'was' if lost == 1 else 'were'} left out."
+            )
 
     def name(self, pieces: list[_Piece], drawing: Drawing, chosen: Mapping[str, Use], unit_mm: float) -> None:
         for label in drawing.labels:
             if chosen.get(label.layer) == "outline":
-                self.notes.append(f"Words on a cutting layer ({label.text[:40]!r} on {label.layer}) are no cut and were taken as a name.")
+                self.notes.append(
+                    f"Words on a cutting layer ({label.text[:40]!r} on {label.layer}) are no cut and were "
+                    "taken as a name."
+                )
             owner = self.owner(pieces, Point(label.x * unit_mm, label.y * unit_mm), 2.0)
             if owner is not None and not owner.name:
                 try:
@@ -278,7 +326,10 @@ class _Work:
 
 
 def _same(a: Line, b: Line, closed: bool) -> bool:
-    if np.abs(a.min(axis=0) - b.min(axis=0)).max() > 0.05 or np.abs(a.max(axis=0) - b.max(axis=0)).max() > 0.05:
+    if (
+        np.abs(a.min(axis=0) - b.min(axis=0)).max() > 0.05
+        or np.abs(a.max(axis=0) - b.max(axis=0)).max() > 0.05
+    ):
         return False
     la, lb = (LineString(np.concatenate([p, p[:1]]) if closed else p) for p in (a, b))
     return bool(abs(la.length - lb.length) < 0.2 and la.hausdorff_distance(lb) < 0.05)
@@ -296,15 +347,30 @@ def mark_of(use: Use, stroke: Stroke, ring: Ring, name: str) -> Mark:
         at = XY(round(float(middle[0]), 3), round(float(middle[1]), 3))
         if a - b < ROUND_SHARE * a + 0.05:
             return Mark(name, "hole", at=at, width_mm=round((a + b) / 2, 2))
-        return Mark(name, "slot", at=at, width_mm=round(b, 2), length_mm=round(a, 2), turn_deg=round(math.degrees(math.atan2(long_[1], long_[0])) % 180, 2))
+        return Mark(
+            name,
+            "slot",
+            at=at,
+            width_mm=round(b, 2),
+            length_mm=round(a, 2),
+            turn_deg=round(math.degrees(math.atan2(long_[1], long_[0])) % 180, 2),
+        )
     if use == "hole":
-        return Mark(name, "hole", at=XY(round(float(points.mean(axis=0)[0]), 3), round(float(points.mean(axis=0)[1]), 3)), width_mm=2.0)
+        return Mark(
+            name,
+            "hole",
+            at=XY(round(float(points.mean(axis=0)[0]), 3), round(float(points.mean(axis=0)[1]), 3)),
+            width_mm=2.0,
+        )
     if use in ("glue", "skive"):
         edge = LineString(np.concatenate([ring, ring[:1]]))
         width = float(np.median(shapely.distance(edge, shapely.points(points))))
         if stroke.closed:
             return Mark(name, use, width_mm=round(max(width, 0.5), 2))
-        ends = [XY(*(round(v, 3) for v in edge.interpolate(edge.project(Point(p))).coords[0])) for p in (points[0], points[-1])]
+        ends = [
+            XY(*(round(v, 3) for v in edge.interpolate(edge.project(Point(p))).coords[0]))
+            for p in (points[0], points[-1])
+        ]
         runs = (Run(ends[0], ends[1]), Run(ends[1], ends[0]))
         run = min(runs, key=lambda r: abs(length_mm(line_of(ring, r)) - length_mm(points)))
         return Mark(name, use, run=run, width_mm=round(max(width, 0.5), 2))

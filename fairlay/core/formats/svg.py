@@ -16,9 +16,11 @@ ROOM_MM = 40.0
 """Between hides, where a lay has several on one sheet."""
 STYLE = (
     ".hide{fill:#d9b48a;stroke:#2b2621;stroke-width:1.2}.zone{fill:none;stroke:#7b5a34;stroke-width:.5;stroke-dasharray:8 5}"
-    ".flaw{fill:none;stroke:#8c2f1d;stroke-width:1}.flaw.s1{stroke-dasharray:1.5 3}.flaw.s2{stroke-dasharray:7 4}"
+    ".flaw{fill:none;stroke:#8c2f1d;stroke-width:1}.flaw.s1{stroke-dasharray:1.5 "
+    "3}.flaw.s2{stroke-dasharray:7 4}"
     ".piece{fill:#f4e8c9;fill-rule:evenodd;stroke:#1d1a17;stroke-width:.4}"
-    ".mark{fill:none;stroke:#5b5044;stroke-width:.3}.mark.stitch{stroke-dasharray:1.5 1.5}.mark.fold{stroke-dasharray:6 3}.mark.flesh{stroke-opacity:.55}"
+    ".mark{fill:none;stroke:#5b5044;stroke-width:.3}.mark.stitch{stroke-dasharray:1.5 "
+    "1.5}.mark.fold{stroke-dasharray:6 3}.mark.flesh{stroke-opacity:.55}"
     "text{font:12px sans-serif;fill:#1d1a17;text-anchor:middle}"
 )
 
@@ -40,11 +42,15 @@ def lay_svg(job: Job, lay: Lay, hide_id: str | None = None) -> str:
         length = _shown_length(job, lay, hide)
         x0, y0, x1, y1 = hide.region.bounds
         x1 = min(x1, length) if length else x1
-        blocks.append(f'<g id={quoteattr(hide.id)} transform="translate({ROOM_MM - x0:.3f},{top - y0:.3f})">{_hide_svg(job, lay, hide, x1)}</g>')
+        blocks.append(
+            f"<g id={quoteattr(hide.id)} "
+            f'transform="translate({ROOM_MM - x0:.3f},{top - y0:.3f})">{_hide_svg(job, lay, hide, x1)}</g>'
+        )
         top += y1 - y0 + ROOM_MM
         width = max(width, x1 - x0 + 2 * ROOM_MM)
     return (
-        f'<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" width="{width:.3f}mm" height="{top:.3f}mm" viewBox="0 0 {width:.3f} {top:.3f}">'
+        '<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" '
+        f'width="{width:.3f}mm" height="{top:.3f}mm" viewBox="0 0 {width:.3f} {top:.3f}">'
         f"<title>{escape(job.name)}</title><style>{STYLE}</style>{''.join(blocks)}</svg>\n"
     )
 
@@ -59,18 +65,37 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
     if hide.is_roll:
         out = [f'<rect class="hide" width="{x1:.3f}" height="{hide.width_mm:.3f}"/>']
     else:
-        out = _layer("HIDE", [f'<path class="hide" fill-rule="evenodd" d="{path_data([hide.outline, *hide.holes])}"/>'])
-    out += _layer("ZONE", [f'<path class="zone" d="{path_data(rings_of(shown))}"><title>tightness {zone.tightness}</title></path>' for zone, shown in hide.zone_regions])
+        out = _layer(
+            "HIDE", [f'<path class="hide" fill-rule="evenodd" d="{path_data([hide.outline, *hide.holes])}"/>']
+        )
+    out += _layer(
+        "ZONE",
+        [
+            f'<path class="zone" d="{path_data(rings_of(shown))}"><title>tightness '
+            f"{zone.tightness}</title></path>"
+            for zone, shown in hide.zone_regions
+        ],
+    )
     for severity, name in SEVERITY_NAMES.items():
-        rings = [f'<path class="flaw s{severity}" d="{path_data([f.outline])}"><title>{escape(f.kind)}, {name}</title></path>' for f in hide.flaws if f.severity == severity]
+        rings = [
+            f'<path class="flaw s{severity}" d="{path_data([f.outline])}"><title>{escape(f.kind)}, '
+            f"{name}</title></path>"
+            for f in hide.flaws
+            if f.severity == severity
+        ]
         out += _layer(f"FLAW_{name.upper()}", rings)
     for placement, shape in hide_shapes(job, lay, hide):
         c = shape.representative_point()
         name = f"{placement.piece} {placement.copy + 1}"
         out.append(
-            f'<path class="piece" data-piece={quoteattr(placement.piece)} data-copy="{placement.copy}" d="{path_data(rings_of(shape))}"><title>{escape(name)}</title></path>'
+            f'<path class="piece" data-piece={quoteattr(placement.piece)} data-copy="{placement.copy}" '
+            f'd="{path_data(rings_of(shape))}"><title>{escape(name)}</title></path>'
         )
-        out += [_mark_svg(mark, place_points(mark.points, placement.at)) for mark in job.pieces_by_id[placement.piece].marks if mark.draws != "pricks"]
+        out += [
+            _mark_svg(mark, place_points(mark.points, placement.at))
+            for mark in job.pieces_by_id[placement.piece].marks
+            if mark.draws != "pricks"
+        ]
         if shape.area > 8000:
             out.append(f'<text x="{c.x:.1f}" y="{c.y:.1f}">{escape(name)}</text>')
     return "".join(out)

@@ -17,7 +17,12 @@ from fairlay.core.pattern.contour import curve_points
 
 PX_MM = 25.4 / 96
 SAYS_SIZE = re.compile(r"^\s*[\d.eE+-]+\s*(mm|cm|in|pt|pc|q)\s*$", re.IGNORECASE)
-LABEL_KEYS = ("{http://www.inkscape.org/namespaces/inkscape}label", "inkscape:label", "data-layer", "data-name")
+LABEL_KEYS = (
+    "{http://www.inkscape.org/namespaces/inkscape}label",
+    "inkscape:label",
+    "data-layer",
+    "data-name",
+)
 
 
 def read_svg(body: bytes) -> Drawing:
@@ -29,14 +34,24 @@ def read_svg(body: bytes) -> Drawing:
     try:
         root = ET.fromstring(body)
     except ET.ParseError as cause:
-        raise BadPattern(f"the file is no whole SVG: {cause}", value=str(cause), expected="an SVG file") from cause
+        raise BadPattern(
+            f"the file is no whole SVG: {cause}", value=str(cause), expected="an SVG file"
+        ) from cause
     if not root.tag.endswith("svg"):
-        raise BadPattern(f"the file is XML, but its root is {root.tag.split('}')[-1]!r}", value=root.tag, expected="an SVG file")
+        raise BadPattern(
+            f"the file is XML, but its root is {root.tag.split('}')[-1]!r}",
+            value=root.tag,
+            expected="an SVG file",
+        )
     known = bool(SAYS_SIZE.match(root.get("width", "")))
     try:
         tree = svgelements.SVG.parse(io.BytesIO(body), reify=True, ppi=96.0)
     except (ValueError, TypeError, AttributeError, KeyError, IndexError, ZeroDivisionError) as cause:
-        raise BadPattern(f"the SVG cannot be drawn: {cause}", value=str(cause), expected="paths, lines, circles and groups with plain transforms") from cause
+        raise BadPattern(
+            f"the SVG cannot be drawn: {cause}",
+            value=str(cause),
+            expected="paths, lines, circles and groups with plain transforms",
+        ) from cause
     strokes: list[Stroke] = []
     labels: list[Label] = []
     notes: list[str] = []
@@ -45,25 +60,40 @@ def read_svg(body: bytes) -> Drawing:
         if isinstance(element, svgelements.SVGText):
             if (element.text or "").strip():
                 at = svgelements.Point(element.x, element.y) * element.transform
-                labels.append(Label(" ".join(str(element.text).split()), float(at.x), float(at.y), layer or "text"))
+                labels.append(
+                    Label(" ".join(str(element.text).split()), float(at.x), float(at.y), layer or "text")
+                )
         elif isinstance(element, svgelements.SVGImage):
             notes.append("A picture in the file was left out: it is not drawn in lines.")
         elif isinstance(element, svgelements.Shape):
-            if str(element.values.get("display", "")) == "none" or str(element.values.get("visibility", "")) == "hidden":
+            if (
+                str(element.values.get("display", "")) == "none"
+                or str(element.values.get("visibility", "")) == "hidden"
+            ):
                 notes.append(f"Something hidden on {layer or 'the drawing'} was left out.")
                 continue
             colour = _colour(element)
             for points, closed in _strokes_of(element, within):
                 strokes.append(Stroke(points, closed, layer or colour or "drawing", colour))
-    says = f"The file says its own size ({root.get('width')} wide)." if known else "The file does not say what its units are."
+    says = (
+        f"The file says its own size ({root.get('width')} wide)."
+        if known
+        else "The file does not say what its units are."
+    )
     return sound_drawing(strokes, labels, PX_MM if known else None, says, notes)
 
 
 def _walk(group: list[object], layer: str) -> Iterator[tuple[object, str]]:
     for element in group:
         if isinstance(element, (svgelements.Group, svgelements.Use)):
-            own = {k: v for k, v in (element.values.get("attributes") or element.values).items() if isinstance(v, str)}
-            named = next((own[k] for k in LABEL_KEYS if own.get(k)), "") or (str(element.id) if element.id and not isinstance(element, svgelements.Use) else "")
+            own = {
+                k: v
+                for k, v in (element.values.get("attributes") or element.values).items()
+                if isinstance(v, str)
+            }
+            named = next((own[k] for k in LABEL_KEYS if own.get(k)), "") or (
+                str(element.id) if element.id and not isinstance(element, svgelements.Use) else ""
+            )
             yield from _walk(element, named or layer)
         else:
             yield element, layer

@@ -16,7 +16,10 @@ from fairlay.core.shapes.rings import common, union
 
 @dataclass(frozen=True)
 class ClassAccount:
-    """One tightness class of a hide: its usable leather and what of it lies under pieces, in m2. Class 0 is leather in no zone."""
+    """One tightness class of a hide: its usable leather and what of it lies under pieces, in m2.
+
+    Class 0 is leather in no zone.
+    """
 
     tightness: int
     name: str
@@ -50,8 +53,16 @@ def account(job: Job, lay: Lay, hide: Hide) -> HideAccount:
         zoned.append(ground)
         ground = common(usable, ground)
         if ground.area > 100:
-            classes.append(ClassAccount(tightness, name, ground.area / 1e6, placed.intersection(ground).area / 1e6))
+            classes.append(
+                ClassAccount(tightness, name, ground.area / 1e6, placed.intersection(ground).area / 1e6)
+            )
     rest = usable.difference(union(zoned))
     if rest.area > 100:
         classes.insert(0, ClassAccount(0, "not zoned", rest.area / 1e6, placed.intersection(rest).area / 1e6))
-    return HideAccount(hide.id, whole.area / 1e6, (whole.area - within.area) / 1e6, (within.area - usable.area) / 1e6, tuple(classes))
+    return HideAccount(
+        hide.id,
+        whole.area / 1e6,
+        (whole.area - within.area) / 1e6,
+        (within.area - usable.area) / 1e6,
+        tuple(classes),
+    )

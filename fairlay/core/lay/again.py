@@ -9,20 +9,33 @@ from fairlay.core.errors import BadJob
 from fairlay.core.lay.lay import Job, Lay
 
 
-def job_again(job: Job, lay: Lay, *, only: Collection[str] = (), pinned: Collection[tuple[str, int]] = ()) -> Job:
-    """Return the job of laying a lay again: on the hides ``only`` names (all of them by default), around ``pinned`` pieces (piece, copy).
+def job_again(
+    job: Job, lay: Lay, *, only: Collection[str] = (), pinned: Collection[tuple[str, int]] = ()
+) -> Job:
+    """Return the job of laying a lay again: on the hides ``only`` names (all of them by default), around
+    ``pinned`` pieces (piece, copy).
 
-    What is pinned, and all that lies on hides left as they are, is fixed. Raises BadJob for a hide the job does
-    not have and for a pinned piece that does not lie.
+    What is pinned, and all that lies on hides left as they are, is fixed. Raises BadJob for a hide the job
+    does not have and for a pinned piece that does not lie.
     """
     unknown = sorted(set(only) - set(job.hides_by_id))
     if unknown:
-        raise BadJob(f"the lay has no hide {unknown[0]}", value=unknown[0], expected="one of " + ", ".join(job.hides_by_id))
+        raise BadJob(
+            f"the lay has no hide {unknown[0]}",
+            value=unknown[0],
+            expected="one of " + ", ".join(job.hides_by_id),
+        )
     lying = {(p.piece, p.copy) for p in lay.placements}
     lost = sorted(set(pinned) - lying)
     if lost:
-        raise BadJob(f"{lost[0][0]} number {lost[0][1] + 1} is pinned but does not lie", value=lost[0], expected="a piece that lies on a hide")
+        raise BadJob(
+            f"{lost[0][0]} number {lost[0][1] + 1} is pinned but does not lie",
+            value=lost[0],
+            expected="a piece that lies on a hide",
+        )
     leave = frozenset(job.hides_by_id) - frozenset(only) if only else frozenset()
     stay = tuple(p for p in lay.placements if p.hide in leave or (p.piece, p.copy) in set(pinned))
     known = {(p.piece, p.copy) for p in stay}
-    return replace(job, fixed=stay + tuple(p for p in job.fixed if (p.piece, p.copy) not in known), leave=leave)
+    return replace(
+        job, fixed=stay + tuple(p for p in job.fixed if (p.piece, p.copy) not in known), leave=leave
+    )

@@ -19,7 +19,10 @@ class Bound:
 
 
 def bound(job: Job) -> Bound:
-    """Return what no lay of a job exceeds. Areas are counted without any waste, so a lay that reaches it is the best there is."""
+    """Return what no lay of a job exceeds.
+
+    Areas are counted without any waste, so a lay that reaches it is the best there is.
+    """
     copies = {piece.id: _copies(job, piece) for piece in job.pieces}
     usable = sum(hide.usable.area for hide in job.hides)
     left, value = usable, 0.0
@@ -44,4 +47,6 @@ def _copies(job: Job, piece: Piece) -> int:
 def _room(job: Job, piece: Piece) -> int:
     hands = (False, True) if piece.pair else (False,)
     each = piece.quantity // len(hands)
-    return sum(min(each, sum(room_for(job, piece, hide, mirrored).most for hide in job.hides)) for mirrored in hands)
+    return sum(
+        min(each, sum(room_for(job, piece, hide, mirrored).most for hide in job.hides)) for mirrored in hands
+    )

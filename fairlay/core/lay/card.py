@@ -1,4 +1,6 @@
-"""What the rack shows of a hide, reckoned once for each state of it, so that a full rack is read and not reckoned."""
+"""What the rack shows of a hide, reckoned once for each state of it, so that a full rack is read and not
+reckoned.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ from fairlay.core.leather.drawn import HideDrawn, drawn
 ROLL_SHOWN_MM: Final = 2400.0
 """So much of a roll is drawn."""
 COARSE_MM: Final = 1.0
-"""How far a line on the rack may be from where it runs: a tenth of a pixel there, half of one where hides are compared."""
+"""How far a line on the rack may be from where it runs: a tenth of a pixel there, half of one where hides are
+compared.
+"""
 
 
 @dataclass(frozen=True)
@@ -27,7 +31,9 @@ class ClassShown:
 
 @dataclass(frozen=True)
 class RackCard:
-    """A hide on the rack: what of it is usable, in all and by tightness; how many flaws of severity 1, 2 and 3; how it is drawn."""
+    """A hide on the rack: what of it is usable, in all and by tightness; how many flaws of severity 1, 2 and
+    3; how it is drawn.
+    """
 
     usable_m2: float
     classes: list[ClassShown]
@@ -39,6 +45,8 @@ def card_of(hide: Hide) -> RackCard:
     """Return what the rack shows of a hide."""
     where = account(Job("", (hide,), ()), Lay(()), hide)
     return RackCard(
-        hide.usable.area / 1e6, [ClassShown(c.tightness, c.name, c.usable_m2) for c in where.classes], [sum(1 for f in hide.flaws if f.severity == s) for s in (1, 2, 3)],
+        hide.usable.area / 1e6,
+        [ClassShown(c.tightness, c.name, c.usable_m2) for c in where.classes],
+        [sum(1 for f in hide.flaws if f.severity == s) for s in (1, 2, 3)],
         drawn(hide, length_mm=ROLL_SHOWN_MM, coarse_mm=COARSE_MM),
-    )  # fmt: skip
+    )

@@ -34,7 +34,13 @@ def broken_rules(job: Job, lay: Lay) -> tuple[Broken, ...]:
         if placement.piece in job.pieces_by_id and placement.hide in job.hides_by_id:
             known.append(i)
         else:
-            broken.append(Broken("unknown", (i,), f"{placement.piece} on {placement.hide}: no such piece or hide in the job"))
+            broken.append(
+                Broken(
+                    "unknown",
+                    (i,),
+                    f"{placement.piece} on {placement.hide}: no such piece or hide in the job",
+                )
+            )
     broken += _wrong_counts(job, lay, known)
     broken += _moved(job, lay)
     broken += _spread_sets(job, lay, known)
@@ -45,7 +51,9 @@ def broken_rules(job: Job, lay: Lay) -> tuple[Broken, ...]:
     return tuple(broken)
 
 
-def why_not(piece: Piece, hide: Hide, job: Job, placement: Placement, ground: tuple[Forbidden, ...] | None = None) -> Iterator[Broken]:
+def why_not(
+    piece: Piece, hide: Hide, job: Job, placement: Placement, ground: tuple[Forbidden, ...] | None = None
+) -> Iterator[Broken]:
     """Yield the rules of place and angle that one placement breaks: the sentences of "why not here?"."""
     shape = place_region(piece.region, placement.at)
     core = place_region(piece.core, placement.at)
@@ -60,9 +68,16 @@ def why_not(piece: Piece, hide: Hide, job: Job, placement: Placement, ground: tu
             yield Broken(found.rule, (), found.reason)
     off = thickness.off_range_mm(piece, shape, hide)
     if off and piece.thickness_mm:
-        yield Broken(thickness.NAME, (), f"on leather {off[0]:.2f} to {off[1]:.2f} mm thick; it needs {piece.thickness_mm[0]:g} to {piece.thickness_mm[1]:g} mm")
+        yield Broken(
+            thickness.NAME,
+            (),
+            f"on leather {off[0]:.2f} to {off[1]:.2f} mm thick; it needs {piece.thickness_mm[0]:g} to "
+            f"{piece.thickness_mm[1]:g} mm",
+        )
     centre = shape.centroid
-    sentence = grain.off_grain(piece, hide, job.policy, placement.at.rotation_deg, placement.at.mirrored, centre.x, centre.y)
+    sentence = grain.off_grain(
+        piece, hide, job.policy, placement.at.rotation_deg, placement.at.mirrored, centre.x, centre.y
+    )
     if sentence:
         yield Broken(grain.NAME, (), sentence)
 
@@ -81,7 +96,9 @@ def _broken_on_hide(job: Job, lay: Lay, hide: Hide, on: list[int]) -> Iterator[B
             yield Broken(found.rule, (i,), f"{_tag(placement)}: {found.sentence}")
     for a, b, sentence in gap.too_near(slim, job.policy):
         first, second = lay.placements[on[a]], lay.placements[on[b]]
-        yield Broken(gap.NAME, (on[a], on[b]), f"{_tag(first)} and {second.piece} {second.copy + 1} {sentence}")
+        yield Broken(
+            gap.NAME, (on[a], on[b]), f"{_tag(first)} and {second.piece} {second.copy + 1} {sentence}"
+        )
 
 
 def _tag(placement: Placement) -> str:
@@ -112,7 +129,11 @@ def _wrong_counts(job: Job, lay: Lay, known: list[int]) -> Iterator[Broken]:
         for split_id, got in ways.items():
             need = len(next(s for s in job.pieces_by_id[parent].splits if s.id == split_id).parts)
             if len(got) < need:
-                yield Broken("split", (), f"{parent} {copy + 1}: {len(got)} of {need} parts of split {split_id} are placed")
+                yield Broken(
+                    "split",
+                    (),
+                    f"{parent} {copy + 1}: {len(got)} of {need} parts of split {split_id} are placed",
+                )
             else:
                 made[parent] += 1
     for piece in job.pieces:
@@ -121,14 +142,24 @@ def _wrong_counts(job: Job, lay: Lay, known: list[int]) -> Iterator[Broken]:
         if piece.pair:
             hands = list(whole.get(piece.id, {}).values())
             if sum(hands) > piece.quantity // 2 or len(hands) - sum(hands) > piece.quantity // 2:
-                yield Broken("pair", (), f"{piece.id}: {sum(hands)} mirrored and {len(hands) - sum(hands)} not; half of {piece.quantity} each wanted")
+                yield Broken(
+                    "pair",
+                    (),
+                    f"{piece.id}: {sum(hands)} mirrored and {len(hands) - sum(hands)} not; half of "
+                    f"{piece.quantity} each wanted",
+                )
 
 
 def _moved(job: Job, lay: Lay) -> Iterator[Broken]:
     there = {(p.piece, p.copy, p.hide): p.at for p in lay.placements}
     for fixed in job.fixed:
         at = there.get((fixed.piece, fixed.copy, fixed.hide))
-        if at is None or at.mirrored != fixed.at.mirrored or abs(at.x - fixed.at.x) + abs(at.y - fixed.at.y) + abs(at.rotation_deg - fixed.at.rotation_deg) > MOVED_MM:
+        if (
+            at is None
+            or at.mirrored != fixed.at.mirrored
+            or abs(at.x - fixed.at.x) + abs(at.y - fixed.at.y) + abs(at.rotation_deg - fixed.at.rotation_deg)
+            > MOVED_MM
+        ):
             yield Broken("fixed", (), f"{_tag(fixed)} is fixed, and it has moved or gone")
 
 
@@ -141,7 +172,11 @@ def _spread_sets(job: Job, lay: Lay, known: list[int]) -> Iterator[Broken]:
             homes.setdefault((piece.set_name, placement.copy // piece.per_set), set()).add(placement.hide)
     for (name, number), hides in homes.items():
         if len(hides) > 1:
-            yield Broken("match sets", (), f"{name} {number + 1} is spread over {', '.join(sorted(hides))}; it must come from one hide")
+            yield Broken(
+                "match sets",
+                (),
+                f"{name} {number + 1} is spread over {', '.join(sorted(hides))}; it must come from one hide",
+            )
 
 
 def without(lay: Lay, broken: tuple[Broken, ...]) -> Lay:
@@ -152,4 +187,6 @@ def without(lay: Lay, broken: tuple[Broken, ...]) -> Lay:
 
 def hide_shapes(job: Job, lay: Lay, hide: Hide) -> list[tuple[Placement, Polygon]]:
     """Return each placement on a hide with its region there."""
-    return [(p, place_region(job.pieces_by_id[p.piece].region, p.at)) for p in lay.placements if p.hide == hide.id]
+    return [
+        (p, place_region(job.pieces_by_id[p.piece].region, p.at)) for p in lay.placements if p.hide == hide.id
+    ]

@@ -45,7 +45,9 @@ class Better:
 
 @dataclass(frozen=True, eq=False)
 class Job:
-    """What the engine is asked: pieces to lay on hides, under a policy, toward an objective; hides in ``leave`` stay as they are."""
+    """What the engine is asked: pieces to lay on hides, under a policy, toward an objective; hides in
+    ``leave`` stay as they are.
+    """
 
     name: str
     hides: tuple[Hide, ...]
@@ -98,5 +100,9 @@ class Lay:
 
     def splits_used(self, job: Job) -> Counter[tuple[str, str]]:
         """Copies made in parts, per (piece, split)."""
-        seen = {(piece.parent, piece.split or "", placement.copy) for placement in self.placements if (piece := job.pieces_by_id[placement.piece]).parent is not None}
+        seen = {
+            (piece.parent, piece.split or "", placement.copy)
+            for placement in self.placements
+            if (piece := job.pieces_by_id[placement.piece]).parent is not None
+        }
         return Counter((parent, split) for parent, split, _ in seen if parent is not None)

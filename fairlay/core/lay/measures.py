@@ -58,7 +58,10 @@ def measure(job: Job, lay: Lay) -> Measures:
     counts = lay.counts(job)
     fillers = {piece.id for piece in job.pieces if piece.filler}
     per_hide = tuple(_measure_hide(job, lay, hide) for hide in job.hides)
-    value = sum(job.pieces_by_id[p.piece].area_mm2 * job.pieces_by_id[p.piece].value for p in lay.placements) / MM2_PER_M2
+    value = (
+        sum(job.pieces_by_id[p.piece].area_mm2 * job.pieces_by_id[p.piece].value for p in lay.placements)
+        / MM2_PER_M2
+    )
     placed = sum(h.placed_m2 for h in per_hide)
     used = sum(h.used_m2 for h in per_hide)
     usable = sum(h.usable_m2 for h in per_hide)
@@ -85,7 +88,9 @@ def measure(job: Job, lay: Lay) -> Measures:
 
 
 def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
-    shapes = [place_region(job.pieces_by_id[p.piece].region, p.at) for p in lay.placements if p.hide == hide.id]
+    shapes = [
+        place_region(job.pieces_by_id[p.piece].region, p.at) for p in lay.placements if p.hide == hide.id
+    ]
     placed = sum(shape.area for shape in shapes) / MM2_PER_M2
     lo = min((shape.bounds[0] for shape in shapes), default=0.0)
     hi = max((shape.bounds[2] for shape in shapes), default=0.0)
@@ -101,7 +106,9 @@ def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
         if kept >= REMNANT_MIN_M2 * MM2_PER_M2:
             remnant, end = kept / MM2_PER_M2, which
         used = hide.region.area / MM2_PER_M2 - remnant
-    return HideMeasures(hide.id, len(shapes), placed, usable, used, used * hide.cost_per_m2, remnant, end, length)
+    return HideMeasures(
+        hide.id, len(shapes), placed, usable, used, used * hide.cost_per_m2, remnant, end, length
+    )
 
 
 def _roll_usable_m2(hide: Hide, length_mm: float) -> float:

@@ -19,7 +19,9 @@ from fairlay.core.shapes.rings import Ring
 
 @dataclass(frozen=True)
 class CutPiece:
-    """A piece as a batch cuts it: the pattern (its quantity is how many one article takes), name, material, spares, the gap its tool needs, and its revision."""
+    """A piece as a batch cuts it: the pattern (its quantity is how many one article takes), name, material,
+    spares, the gap its tool needs, and its revision.
+    """
 
     pattern: Piece
     name: str
@@ -49,9 +51,20 @@ class Line:
 
 @lru_cache(maxsize=256)
 def cutlist(article: Article, ways: tuple[tuple[str, str], ...] = (), revision: str = "A") -> Cutlist:
-    """Return what is cut for an article, of each part the way chosen (``ways``: part, way), else its usual one. Raises BadPattern for a way that is not there."""
+    """Return what is cut for an article, of each part the way chosen (``ways``: part, way), else its usual
+    one. Raises BadPattern for a way that is not there.
+    """
     chosen = ways_chosen(article, dict(ways))
-    return Cutlist(article.slug, article.name, tuple(CutPiece(piece_of(p, article), p.name, p.material, p.spare_rate, p.gap_mm, revision) for p in chosen if p.each), revision)
+    return Cutlist(
+        article.slug,
+        article.name,
+        tuple(
+            CutPiece(piece_of(p, article), p.name, p.material, p.spare_rate, p.gap_mm, revision)
+            for p in chosen
+            if p.each
+        ),
+        revision,
+    )
 
 
 @dataclass(frozen=True)
@@ -87,7 +100,15 @@ def pieces_of_batch(lines: Iterable[Line], material: str) -> tuple[Piece, ...]:
                 ordered = each * line.quantity
                 spares = math.ceil(piece.spare_rate * ordered - 1e-9)
                 spares += spares % 2 if piece.pattern.pair else 0
-                out.append(_in_batch(piece.pattern, piece_id(line.article, piece), ordered + spares, line.article.slug, each))
+                out.append(
+                    _in_batch(
+                        piece.pattern,
+                        piece_id(line.article, piece),
+                        ordered + spares,
+                        line.article.slug,
+                        each,
+                    )
+                )
     return tuple(out)
 
 
@@ -95,7 +116,18 @@ def _in_batch(pattern: Piece, name: str, quantity: int, set_name: str, each: int
     """A pattern as a piece of a batch; the parts it may be made in are named after it and as many."""
     splits = tuple(
         replace(
-            s, parts=tuple(replace(part, id=part_id(name, s.id, part.id.rsplit(".", 1)[1]), parent=name, quantity=quantity, set_name=set_name, per_set=each) for part in s.parts)
+            s,
+            parts=tuple(
+                replace(
+                    part,
+                    id=part_id(name, s.id, part.id.rsplit(".", 1)[1]),
+                    parent=name,
+                    quantity=quantity,
+                    set_name=set_name,
+                    per_set=each,
+                )
+                for part in s.parts
+            ),
         )
         for s in pattern.splits
     )
@@ -103,8 +135,21 @@ def _in_batch(pattern: Piece, name: str, quantity: int, set_name: str, each: int
 
 
 def gap_for(lines: Iterable[Line], material: str, gap_mm: float) -> float:
-    """Return the gap that laying one material of a batch needs: the batch's own, or the widest that a piece's tool brings."""
-    return max([gap_mm, *(p.gap_mm for line in lines if line.quantity for p in line.article.pieces if p.material == material)])
+    """Return the gap that laying one material of a batch needs: the batch's own, or the widest that a piece's
+    tool brings.
+    """
+    return max(
+        [
+            gap_mm,
+            *(
+                p.gap_mm
+                for line in lines
+                if line.quantity
+                for p in line.article.pieces
+                if p.material == material
+            ),
+        ]
+    )
 
 
 def needs_of_batch(lines: Sequence[Line]) -> tuple[Need, ...]:
@@ -113,7 +158,11 @@ def needs_of_batch(lines: Sequence[Line]) -> tuple[Need, ...]:
     out = []
     for material in materials:
         pieces = pieces_of_batch(lines, material)
-        out.append(Need(material, sum(p.quantity for p in pieces), sum(p.quantity * p.area_mm2 for p in pieces) / 1e6))
+        out.append(
+            Need(
+                material, sum(p.quantity for p in pieces), sum(p.quantity * p.area_mm2 for p in pieces) / 1e6
+            )
+        )
     return tuple(out)
 
 
@@ -130,28 +179,52 @@ def job_for(
 ) -> Job:
     """Return the job of laying one material of a batch on the hides chosen for it.
 
-    Raises BadJob where nothing is to be cut of the material, or no hide is chosen. A roll is
-    given as much length as the pieces could need. The gap is the policy's, or wider where a piece's tool needs it.
+    Raises BadJob where nothing is to be cut of the material, or no hide is chosen. A roll is given as much
+    length as the pieces could need. The gap is the policy's, or wider where a piece's tool needs it.
     """
     pieces = pieces_of_batch(lines, material)
     if not pieces:
-        raise BadJob(f"{name} cuts nothing from {material}", value=material, expected="one of " + (", ".join(n.material for n in needs_of_batch(lines)) or "no material at all"))
+        raise BadJob(
+            f"{name} cuts nothing from {material}",
+            value=material,
+            expected="one of "
+            + (", ".join(n.material for n in needs_of_batch(lines)) or "no material at all"),
+        )
     if not hides:
         raise BadJob(f"no {material} is chosen for {name}", value=material, expected="at least one hide")
     whole = tuple(replace(h, outline=_roll_outline(h, pieces)) if h.is_roll else h for h in hides)
     policy = replace(policy, gap_mm=gap_for(lines, material, policy.gap_mm))
-    job = Job(name, whole, pieces, policy, objective, tuple(s for s in match_sets if any(p.set_name == s for p in pieces)), (), seconds, seed)
+    job = Job(
+        name,
+        whole,
+        pieces,
+        policy,
+        objective,
+        tuple(s for s in match_sets if any(p.set_name == s for p in pieces)),
+        (),
+        seconds,
+        seed,
+    )
     check_job(job)
     return job
 
 
 def _roll_outline(hide: Hide, pieces: Sequence[Piece]) -> Ring:
     outline = hide.outline.copy()
-    outline[:, 0] = [min(x, roll_length_mm(pieces, (hide.width_mm or 1.0) - 2 * hide.edge_margin_mm)) for x in outline[:, 0]]
+    outline[:, 0] = [
+        min(x, roll_length_mm(pieces, (hide.width_mm or 1.0) - 2 * hide.edge_margin_mm))
+        for x in outline[:, 0]
+    ]
     return outline
 
 
 def suits(hide: str, pieces: Sequence[Piece], fair: Mapping[Hashable, float]) -> Suits:
-    """Return the area of a hide that bears at least one of the pieces, and the pieces it can never bear for want of fair area; ``fair`` is the hide's, from ``fair_areas``."""
+    """Return the area of a hide that bears at least one of the pieces, and the pieces it can never bear for
+    want of fair area; ``fair`` is the hide's, from ``fair_areas``.
+    """
     own = [fair[needs_of(piece)] for piece in pieces]
-    return Suits(hide, max(own, default=0.0) / 1e6, tuple(piece.id for piece, area in zip(pieces, own, strict=True) if not bears(area, piece)))
+    return Suits(
+        hide,
+        max(own, default=0.0) / 1e6,
+        tuple(piece.id for piece, area in zip(pieces, own, strict=True) if not bears(area, piece)),
+    )

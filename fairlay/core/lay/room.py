@@ -1,9 +1,10 @@
-"""Where a piece could lie at all, by proof: boxes of position and turn of which nothing rules out every place.
+"""Where a piece could lie at all, by proof: boxes of position and turn of which nothing rules out every
+place.
 
-A box of positions and turns holds no fair place where some point of the piece lies off fair ground by more than
-the box can move it, or forbidden ground lies inside the piece by as much. Boxes are halved until that is so or they are
-small (branch and bound). What is left holds every place the piece might have: where nothing is left it has none, which is
-a proof, where a search that finds nothing is none.
+A box of positions and turns holds no fair place where some point of the piece lies off fair ground by more
+than the box can move it, or forbidden ground lies inside the piece by as much. Boxes are halved until that is
+so or they are small (branch and bound). What is left holds every place the piece might have: where nothing is
+left it has none, which is a proof, where a search that finds nothing is none.
 """
 
 from __future__ import annotations
@@ -31,7 +32,9 @@ from fairlay.core.tolerances import GRAIN_GRACE_DEG, OVERLAP_MM
 
 FIRST_MM = 24.0
 LEAST_MM: Final = (6.0, 3.0, 1.5, 0.375, 0.09375)
-"""Half widths of the boxes looked at, at first and at least: finer ones where the coarser leave little enough."""
+"""Half widths of the boxes looked at, at first and at least: finer ones where the coarser leave little
+enough.
+"""
 POINT_EVERY_MM = 14.0
 CELL_MM = 2.0
 MOST_REFINED = 2500
@@ -41,7 +44,9 @@ MOST_PLACES: Final = 30_000
 MOST_BOXES: Final = 400_000
 """Past these nothing is claimed: there is plenty of room, or it would take too long to say."""
 THICKNESS_SPARE_MM = 0.03
-"""The ground of a thickness follows a map; the range is taken so much wider, so that the map errs to the safe side."""
+"""The ground of a thickness follows a map; the range is taken so much wider, so that the map errs to the safe
+side.
+"""
 
 Floats = NDArray[np.float64]
 Body = tuple[Floats, NDArray[np.int64]]
@@ -49,7 +54,9 @@ Body = tuple[Floats, NDArray[np.int64]]
 
 @dataclass(frozen=True)
 class Room:
-    """How many copies of a piece, in one hand, a hide has room for at most; ``proved`` where places were looked at and not only areas."""
+    """How many copies of a piece, in one hand, a hide has room for at most; ``proved`` where places were
+    looked at and not only areas.
+    """
 
     most: int
     proved: bool
@@ -69,7 +76,12 @@ def room_for(job: Job, piece: Piece, hide: Hide, mirrored: bool = False) -> Room
     field, origin = _field(fair, hide)
     reach = float(np.hypot(*points.T).max())
     ranges = [
-        (np.array(held.intersection(hide.region).bounds), _body(held), math.radians(middle), math.radians(half + GRAIN_GRACE_DEG))
+        (
+            np.array(held.intersection(hide.region).bounds),
+            _body(held),
+            math.radians(middle),
+            math.radians(half + GRAIN_GRACE_DEG),
+        )
         for line in lines_on(hide, job.policy)
         if not (held := _where_line_holds(hide, job, line)).is_empty
         for middle, half in fair_turns(piece, line, mirrored, job.policy)
@@ -79,7 +91,26 @@ def room_for(job: Job, piece: Piece, hide: Hide, mirrored: bool = False) -> Room
         found: list[Floats] = []
         for bounds, held_body, middle, half in ranges:
             out = np.empty((MOST_PLACES, 2))
-            n = kernels.places(middle, half, bounds, *held_body, points, field, origin, CELL_MM, *ground, clean, *off, spots, *body, FIRST_MM, least, reach, out, MOST_BOXES)
+            n = kernels.places(
+                middle,
+                half,
+                bounds,
+                *held_body,
+                points,
+                field,
+                origin,
+                CELL_MM,
+                *ground,
+                clean,
+                *off,
+                spots,
+                *body,
+                FIRST_MM,
+                least,
+                reach,
+                out,
+                MOST_BOXES,
+            )
             if n < 0:
                 return known
             found.append(out[:n])
@@ -91,7 +122,9 @@ def room_for(job: Job, piece: Piece, hide: Hide, mirrored: bool = False) -> Room
 
 
 def _grounds(job: Job, piece: Piece, hide: Hide) -> tuple[BaseGeometry, BaseGeometry]:
-    """Fair ground and ground the show face keeps off, both with the tolerances in the piece's favour, less what is fixed."""
+    """Fair ground and ground the show face keeps off, both with the tolerances in the piece's favour, less
+    what is fixed.
+    """
     if piece.thickness_mm is not None:
         lo, hi = piece.thickness_mm
         piece = replace(piece, thickness_mm=(max(0.01, lo - THICKNESS_SPARE_MM), hi + THICKNESS_SPARE_MM))
@@ -127,10 +160,17 @@ def _body(shape: BaseGeometry) -> Body:
 
 
 def _points(shape: BaseGeometry) -> Floats:
-    """Points of a shape's outline and inside it, the farthest from the centroid first: those soonest leave no place."""
+    """Points of a shape's outline and inside it, the farthest from the centroid first: those soonest leave no
+    place.
+    """
     out = [(float(x), float(y)) for ring in rings_of(shape.segmentize(POINT_EVERY_MM)) for x, y in ring]
     x0, y0, x1, y1 = shape.bounds
-    out += [(x, y) for x in np.arange(x0, x1, 2 * POINT_EVERY_MM) for y in np.arange(y0, y1, 2 * POINT_EVERY_MM) if shape.contains(Point(x, y))]
+    out += [
+        (x, y)
+        for x in np.arange(x0, x1, 2 * POINT_EVERY_MM)
+        for y in np.arange(y0, y1, 2 * POINT_EVERY_MM)
+        if shape.contains(Point(x, y))
+    ]
     points = np.array(out)
     return points[np.argsort(-np.hypot(*points.T), kind="stable")]
 
@@ -162,18 +202,29 @@ def _room_about_centroid(shape: BaseGeometry) -> float:
 
 
 def _most_apart(places: Floats, apart_mm: float, least_mm: float) -> int:
-    """Return how many of some places (each a box of half width ``least_mm``) can be taken, ``apart_mm`` apart, at most: patches narrower than that hold one each."""
+    """Return how many of some places (each a box of half width ``least_mm``) can be taken, ``apart_mm``
+    apart, at most: patches narrower than that hold one each.
+    """
     if len(places) == 0:
         return 0
     apart = apart_mm - 2 * OVERLAP_MM - 4 * least_mm
     if apart <= least_mm:
         return 10**9
-    return sum(_patches(part.bounds, apart) for part in pieces_of(MultiPoint(places).buffer(1.5 * least_mm, cap_style="square")))
+    return sum(
+        _patches(part.bounds, apart)
+        for part in pieces_of(MultiPoint(places).buffer(1.5 * least_mm, cap_style="square"))
+    )
 
 
 def _patches(bounds: tuple[float, float, float, float], across_mm: float) -> int:
-    """Return the least number of equal rectangles, each less than ``across_mm`` from corner to corner, that cover some bounds."""
+    """Return the least number of equal rectangles, each less than ``across_mm`` from corner to corner, that
+    cover some bounds.
+    """
     wide, high = bounds[2] - bounds[0], bounds[3] - bounds[1]
     most_rows = int(2 * high / across_mm) + 2
-    counts = [rows * max(1, math.ceil(wide / math.sqrt(across_mm**2 - (high / rows) ** 2))) for rows in range(1, most_rows + 1) if high / rows < across_mm]
+    counts = [
+        rows * max(1, math.ceil(wide / math.sqrt(across_mm**2 - (high / rows) ** 2)))
+        for rows in range(1, most_rows + 1)
+        if high / rows < across_mm
+    ]
     return min(counts)

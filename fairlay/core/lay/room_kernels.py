@@ -1,4 +1,6 @@
-"""Compiled part of proving where a piece cannot lie: boxes of position and turn, halved until nothing fits or they are small."""
+"""Compiled part of proving where a piece cannot lie: boxes of position and turn, halved until nothing fits or
+they are small.
+"""
 
 from __future__ import annotations
 
@@ -10,14 +12,18 @@ from numba import njit
 from fairlay.core.shapes.kernels import distance_to_body, inside
 
 FIELD_CELLS = 2.2
-"""A distance field may be this many cells off the true distance: half a cell's diagonal where it was painted, as much where it is read, half a cell for the edge between."""
+"""A distance field may be this many cells off the true distance: half a cell's diagonal where it was painted,
+as much where it is read, half a cell for the edge between.
+"""
 EXACT_CELLS = 1.5
 """Boxes wider than this many cells are settled by the field alone."""
 
 
 @njit(cache=True, nogil=True)
 def depth(x, y, pts, starts):
-    """Signed distance from a point to the edge of a body, positive inside it; far outside where there is no body."""
+    """Signed distance from a point to the edge of a body, positive inside it; far outside where there is no
+    body.
+    """
     if len(pts) == 0:
         return -1e9
     d = distance_to_body(x, y, pts, starts)
@@ -26,7 +32,9 @@ def depth(x, y, pts, starts):
 
 @njit(cache=True, nogil=True)
 def read(field, origin, step, x, y):
-    """The distance field at the cell nearest to a point; outside it, how far off the field the point is, negative: the ground is no nearer."""
+    """The distance field at the cell nearest to a point; outside it, how far off the field the point is,
+    negative: the ground is no nearer.
+    """
     r, c = (y - origin[1]) / step, (x - origin[0]) / step
     dr = max(0.0, -r, r - (field.shape[0] - 1))
     dc = max(0.0, -c, c - (field.shape[1] - 1))
@@ -36,12 +44,32 @@ def read(field, origin, step, x, y):
 
 
 @njit(cache=True, nogil=True)
-def may_lie(x, y, turn, across, swing, points, field, origin, step, fair, fair_starts, show, off, off_starts, spots, body, body_starts, reach):
-    """Whether anything in a box may be fair: positions within ``across`` mm of (x, y), turns within ``swing`` rad of ``turn``.
+def may_lie(
+    x,
+    y,
+    turn,
+    across,
+    swing,
+    points,
+    field,
+    origin,
+    step,
+    fair,
+    fair_starts,
+    show,
+    off,
+    off_starts,
+    spots,
+    body,
+    body_starts,
+    reach,
+):
+    """Whether anything in a box may be fair: positions within ``across`` mm of (x, y), turns within ``swing``
+    rad of ``turn``.
 
     ``points`` of the piece must lie on ``fair`` ground, ``show`` points off ``off``, and no ``spots`` (points
-    inside what is forbidden) in the piece's ``body``, each by more than the box can move it. The distance ``field`` of
-    the fair ground, in which FIELD_CELLS are allowed for its own error, settles most.
+    inside what is forbidden) in the piece's ``body``, each by more than the box can move it. The distance
+    ``field`` of the fair ground, in which FIELD_CELLS are allowed for its own error, settles most.
     """
     cos, sin = math.cos(turn), math.sin(turn)
     for i in range(len(points)):
@@ -96,11 +124,13 @@ def places(
     out,
     most_boxes,
 ):
-    """Write middles (x, y) of the small boxes in which a piece may lie; return how many, -1 where there are more than go into ``out``.
+    """Write middles (x, y) of the small boxes in which a piece may lie; return how many, -1 where there are
+    more than go into ``out``.
 
-    Turns within ``half`` rad of ``middle``; the centroid within ``bounds`` (x0, y0, x1, y1) and on ``held`` ground. Boxes begin at
-    ``first_mm`` half width and are halved down to ``least_mm``; a turn's half range is kept at what moves a point ``reach``
-    away as far as the box is wide. -1 too after ``most_boxes`` boxes: then nothing is known.
+    Turns within ``half`` rad of ``middle``; the centroid within ``bounds`` (x0, y0, x1, y1) and on ``held``
+    ground. Boxes begin at ``first_mm`` half width and are halved down to ``least_mm``; a turn's half range is
+    kept at what moves a point ``reach`` away as far as the box is wide. -1 too after ``most_boxes`` boxes:
+    then nothing is known.
     """
     n, seen = 0, 0
     stack = np.empty((4096, 5))
@@ -116,14 +146,39 @@ def places(
                 top = 1
                 while top > 0:
                     top -= 1
-                    x, y, turn, a, h = stack[top, 0], stack[top, 1], stack[top, 2], stack[top, 3], stack[top, 4]
+                    x, y, turn, a, h = (
+                        stack[top, 0],
+                        stack[top, 1],
+                        stack[top, 2],
+                        stack[top, 3],
+                        stack[top, 4],
+                    )
                     seen += 1
                     if seen > most_boxes:
                         return -1
                     across = a * math.sqrt(2.0)
                     if depth(x, y, held, held_starts) < -across:
                         continue
-                    if not may_lie(x, y, turn, across, h, points, field, origin, step, fair, fair_starts, show, off, off_starts, spots, body, body_starts, reach):
+                    if not may_lie(
+                        x,
+                        y,
+                        turn,
+                        across,
+                        h,
+                        points,
+                        field,
+                        origin,
+                        step,
+                        fair,
+                        fair_starts,
+                        show,
+                        off,
+                        off_starts,
+                        spots,
+                        body,
+                        body_starts,
+                        reach,
+                    ):
                         continue
                     if a <= least_mm:
                         if n == len(out):

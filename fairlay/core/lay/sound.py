@@ -20,7 +20,9 @@ def check_job(job: Job) -> None:
     names = [piece.id for piece in job.pieces]
     if len(set(names)) < len(names):
         twice = next(n for n in names if names.count(n) > 1)
-        raise BadJob(f"two pieces are called {twice}", value=twice, expected="an id of its own for each piece")
+        raise BadJob(
+            f"two pieces are called {twice}", value=twice, expected="an id of its own for each piece"
+        )
     if not any(piece.quantity for piece in job.pieces):
         raise BadJob("every quantity of the job is 0", value=0, expected="at least one piece to lay")
     if (copies := sum(piece.quantity for piece in job.pieces)) > MOST_COPIES:
@@ -28,15 +30,26 @@ def check_job(job: Job) -> None:
     sets = {piece.set_name for piece in job.pieces if piece.set_name}
     for name in job.match_sets:
         if name not in sets:
-            raise BadJob(f"match_sets names the set {name!r}, which no piece belongs to", value=name, expected="one of " + (", ".join(sorted(sets)) or "no set at all"))
+            raise BadJob(
+                f"match_sets names the set {name!r}, which no piece belongs to",
+                value=name,
+                expected="one of " + (", ".join(sorted(sets)) or "no set at all"),
+            )
     for hide in job.hides:
         if hide.usable.is_empty or hide.usable.area < 1.0:
             raise BadJob(
-                f"hide {hide.id} has no usable leather: its edge margin of {hide.edge_margin_mm:g} mm and its unsound flaws leave nothing", value=hide.id, expected="some leather"
+                f"hide {hide.id} has no usable leather: its edge margin of {hide.edge_margin_mm:g} mm and "
+                "its unsound flaws leave nothing",
+                value=hide.id,
+                expected="some leather",
             )
     for fixed in job.fixed:
         if fixed.piece not in job.pieces_by_id or fixed.hide not in job.hides_by_id:
-            raise BadJob(f"a fixed placement names {fixed.piece} on {fixed.hide}, which the job does not have", value=fixed.piece, expected="a piece and a hide of the job")
+            raise BadJob(
+                f"a fixed placement names {fixed.piece} on {fixed.hide}, which the job does not have",
+                value=fixed.piece,
+                expected="a piece and a hide of the job",
+            )
 
 
 def size_question(pieces: Sequence[Piece]) -> str | None:

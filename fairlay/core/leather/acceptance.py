@@ -1,4 +1,6 @@
-"""What was seen of a hide, taken as the cutter left it: outline, holes, rings, lines and ends become what is known of it."""
+"""What was seen of a hide, taken as the cutter left it: outline, holes, rings, lines and ends become what is
+known of it.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,11 @@ class LineTaken:
 
 @dataclass(frozen=True)
 class Taken:
-    """What the cutter takes, mm on the table. ``ends``: tail and neck on the backbone, where they were pressed; ``flesh_up``: it lay flesh side up; ``keep_known``: what was known before is put on it."""
+    """What the cutter takes, mm on the table.
+
+    ``ends``: tail and neck on the backbone, where they were pressed; ``flesh_up``: it lay flesh side up;
+    ``keep_known``: what was known before is put on it.
+    """
 
     outline: Points
     holes: Sequence[Points] = ()
@@ -57,15 +63,23 @@ class Taken:
 def taken(before: LookingOver, asked: Taken) -> LookingOver:
     """Return what is known of a hide once what was seen is taken, laid with its backbone along the top.
 
-    Without ``keep_known`` flaws, tests and readings known before are put away with the old outline; the steps stay done.
-    Raises BadHide, BadShape for rings that are none, and where what was known does not fit the new outline.
+    Without ``keep_known`` flaws, tests and readings known before are put away with the old outline; the steps
+    stay done. Raises BadHide, BadShape for rings that are none, and where what was known does not fit the new
+    outline.
     """
-    outline, holes = clean_ring(asked.outline, "the outline"), [clean_ring(h, f"hole {i + 1}") for i, h in enumerate(asked.holes)]
+    outline, holes = (
+        clean_ring(asked.outline, "the outline"),
+        [clean_ring(h, f"hole {i + 1}") for i, h in enumerate(asked.holes)],
+    )
     fit = fit_again(before.ring, outline, asked.flesh_up) if asked.keep_known else None
-    made = replace(looking_over.begun(before.kind, outline, holes), steps=before.steps, backdrop=asked.backdrop)
+    made = replace(
+        looking_over.begun(before.kind, outline, holes), steps=before.steps, backdrop=asked.backdrop
+    )
     for i, ring in enumerate(asked.rings):
         severity = ring.severity or suggested_severity(ring.kind, np.asarray(ring.outline))[0]
-        made = looking_over.with_flaw(made, RingedFlaw(f"c{i + 1}", ring.kind, severity, ring.outline, "", None, "surface", ring.chalk))
+        made = looking_over.with_flaw(
+            made, RingedFlaw(f"c{i + 1}", ring.kind, severity, ring.outline, "", None, "surface", ring.chalk)
+        )
     if fit is not None:
         made = carried(before, made, fit, made.flaws)
     lines = [(x.means, np.asarray(x.points, float)) for x in asked.lines]
@@ -80,10 +94,16 @@ def taken(before: LookingOver, asked: Taken) -> LookingOver:
     else:
         tail, neck = map(_end, backbone_of(outline, before.kind))
     # An arrow comes with the hide into its own place as a pull test does: by its middle and its way.
-    marks = [PullTest(f"a{i}", float(p[:, 0].mean()), float(p[:, 1].mean()), 0.0, 1.0, _way(p)) for i, p in enumerate(arrows)]
-    laid = looking_over.placed(replace(made, pulls=[*made.pulls, *marks]), tail, neck, turn_over=asked.flesh_up)
+    marks = [
+        PullTest(f"a{i}", float(p[:, 0].mean()), float(p[:, 1].mean()), 0.0, 1.0, _way(p))
+        for i, p in enumerate(arrows)
+    ]
+    laid = looking_over.placed(
+        replace(made, pulls=[*made.pulls, *marks]), tail, neck, turn_over=asked.flesh_up
+    )
     ways, laid = laid.pulls[len(made.pulls) :], replace(laid, pulls=laid.pulls[: len(made.pulls)])
-    # The map known before, with what was drawn on it, is kept: on what a cut left, the usual one would be wrong.
+    # The map known before, with what was drawn on it, is kept: on what a cut left, the usual one would be
+    # wrong.
     laid = looking_over.relaid(laid) if fit is None else laid
     for arrow in ways:
         laid = looking_over.with_way(laid, arrow.x, arrow.y, arrow.deg, ARROW_REACH_MM)

@@ -1,4 +1,6 @@
-"""Where a hide's backbone likely runs: along the one fairly straight edge of a side, and where a whole hide would fold on itself."""
+"""Where a hide's backbone likely runs: along the one fairly straight edge of a side, and where a whole hide
+would fold on itself.
+"""
 
 from __future__ import annotations
 
@@ -20,9 +22,9 @@ COARSE_MM = 4.0
 def backbone_of(outline: Ring, kind: str = "side") -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return the two ends ``(2,)`` in mm of the line that a hide's backbone likely runs along.
 
-    Of a whole hide that is the line it folds on with the least left over; of anything else the edge that is longest and straightest:
-    of the hull's edges the one that most of the outline lies along. The end further left comes first, as the tail is usually laid;
-    which is which is the cutter's to say.
+    Of a whole hide that is the line it folds on with the least left over; of anything else the edge that is
+    longest and straightest: of the hull's edges the one that most of the outline lies along. The end further
+    left comes first, as the tail is usually laid; which is which is the cutter's to say.
     """
     a, b = _fold(outline) if kind == "whole" else _straight_edge(outline)
     return (a, b) if a[0] <= b[0] else (b, a)
@@ -42,7 +44,8 @@ def _fold(outline: Ring) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     turn = min(np.arange(0.0, 180.0, 3.0), key=left_over)
     turn = min(np.arange(turn - 3.0, turn + 3.1, 0.5), key=left_over)
     way = np.array([math.cos(math.radians(turn)), math.sin(math.radians(turn))])
-    # As long as the hide is along it: between the legs of the tail end there may be no leather on the line itself.
+    # As long as the hide is along it: between the legs of the tail end there may be no leather on the line
+    # itself.
     along = (np.asarray(outline) - middle) @ way
     return middle + way * along.min(), middle + way * along.max()
 

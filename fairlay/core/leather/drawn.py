@@ -43,7 +43,9 @@ class HideDrawn:
 
 
 def drawn(hide: Hide, *, length_mm: float | None = None, coarse_mm: float = 0.0) -> HideDrawn:
-    """Return a hide as it is drawn, its lines no farther than ``coarse_mm`` from where they run; of a roll no more than ``length_mm``."""
+    """Return a hide as it is drawn, its lines no farther than ``coarse_mm`` from where they run; of a roll no
+    more than ``length_mm``.
+    """
     outline = hide.outline
     if hide.is_roll and length_mm:
         outline = outline.copy()
@@ -53,11 +55,17 @@ def drawn(hide: Hide, *, length_mm: float | None = None, coarse_mm: float = 0.0)
         return as_points(_simpler(ring, coarse_mm), WRITTEN_DECIMALS)
 
     def shown(region: BaseGeometry) -> list[Points]:
-        return [as_points(r, WRITTEN_DECIMALS) for r in rings_of(region.simplify(coarse_mm) if coarse_mm else region)]
+        return [
+            as_points(r, WRITTEN_DECIMALS)
+            for r in rings_of(region.simplify(coarse_mm) if coarse_mm else region)
+        ]
 
     return HideDrawn(
         [points(ring) for ring in (outline, *hide.holes)],
-        [ZoneShown(zone.tightness, zone.stretch_deg, shown(region.intersection(hide.region))) for zone, region in hide.zone_regions],
+        [
+            ZoneShown(zone.tightness, zone.stretch_deg, shown(region.intersection(hide.region)))
+            for zone, region in hide.zone_regions
+        ],
         [FlawShown(f.kind, f.severity, points(f.outline)) for f in hide.flaws],
     )
 

@@ -21,10 +21,28 @@ from fairlay.core.tolerances import THICKNESS_GRID_MM
 
 HIDE_KINDS = ("side", "whole", "bend", "shoulder", "belly", "offcut", "roll")
 FLAW_KINDS = (
-    "brand", "scratch", "scar", "tick bite", "fly bite", "lice bite", "warble hole", "vein",
-    "growth wrinkle", "fat wrinkle", "stretch mark", "loose grain", "pipey grain", "flay cut",
-    "thin spot", "hole", "stain", "dye patch", "dirt", "fold crease", "not named",
-)  # fmt: skip
+    "brand",
+    "scratch",
+    "scar",
+    "tick bite",
+    "fly bite",
+    "lice bite",
+    "warble hole",
+    "vein",
+    "growth wrinkle",
+    "fat wrinkle",
+    "stretch mark",
+    "loose grain",
+    "pipey grain",
+    "flay cut",
+    "thin spot",
+    "hole",
+    "stain",
+    "dye patch",
+    "dirt",
+    "fold crease",
+    "not named",
+)
 TIGHTNESS_NAMES = {1: "tight", 2: "firm", 3: "loose", 4: "slack"}
 BEYOND_MM = 10_000.0
 """How far past a hide ground is drawn that is no leather: farther than any piece is long."""
@@ -92,7 +110,11 @@ class Hide:
         """The leather less the edge margin; on a roll the margin is on its two long edges only."""
         if self.is_roll:
             x0, y0, x1, y1 = self.region.bounds
-            return box(x0, y0 + self.edge_margin_mm, x1, y1 - self.edge_margin_mm) if y1 - y0 > 2 * self.edge_margin_mm else Polygon()
+            return (
+                box(x0, y0 + self.edge_margin_mm, x1, y1 - self.edge_margin_mm)
+                if y1 - y0 > 2 * self.edge_margin_mm
+                else Polygon()
+            )
         return self.region.buffer(-self.edge_margin_mm) if self.edge_margin_mm else self.region
 
     def flawed(self, severity: int) -> BaseGeometry:
@@ -110,9 +132,13 @@ class Hide:
 
     @cached_property
     def off_the_leather(self) -> BaseGeometry:
-        """Everything outside the edge margin, as far as ``BEYOND_MM`` past the hide; past the end of a roll too."""
+        """Everything outside the edge margin, as far as ``BEYOND_MM`` past the hide; past the end of a roll
+        too.
+        """
         x0, y0, x1, y1 = self.region.bounds
-        return box(x0 - BEYOND_MM, y0 - BEYOND_MM, x1 + BEYOND_MM, y1 + BEYOND_MM).difference(self.within_margin)
+        return box(x0 - BEYOND_MM, y0 - BEYOND_MM, x1 + BEYOND_MM, y1 + BEYOND_MM).difference(
+            self.within_margin
+        )
 
     @cached_property
     def usable(self) -> BaseGeometry:
@@ -164,11 +190,19 @@ class Hide:
 
     @cached_property
     def thickness_map(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-        """Thickness on a grid of ``THICKNESS_GRID_MM`` over the leather and a little beyond: x ``(w,)``, y ``(h,)``, mm ``(h, w)``; NaN without readings."""
+        """Thickness on a grid of ``THICKNESS_GRID_MM`` over the leather and a little beyond: x ``(w,)``, y
+        ``(h,)``, mm ``(h, w)``; NaN without readings.
+        """
         x0, y0, x1, y1 = self.region.bounds
         step = THICKNESS_GRID_MM
         xs, ys = np.arange(x0 - step, x1 + 2 * step, step), np.arange(y0 - step, y1 + 2 * step, step)
-        return xs, ys, self.thickness_mm(np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)).reshape(len(ys), len(xs))
+        return (
+            xs,
+            ys,
+            self.thickness_mm(np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)).reshape(
+                len(ys), len(xs)
+            ),
+        )
 
     def end_kept_mm2(self, lo: float, hi: float) -> tuple[float, str]:
         """Area of the larger straight-cut end left of ``lo`` or right of ``hi``, and which: tail or neck."""
@@ -181,15 +215,33 @@ class Hide:
 def check_hide(hide: Hide) -> None:
     """Raise BadHide where a hide's numbers make no sense; outlines are checked as they are read."""
     if hide.kind not in HIDE_KINDS:
-        raise BadHide(f"hide {hide.id}: kind {hide.kind!r}", value=hide.kind, expected="one of " + ", ".join(HIDE_KINDS))
+        raise BadHide(
+            f"hide {hide.id}: kind {hide.kind!r}", value=hide.kind, expected="one of " + ", ".join(HIDE_KINDS)
+        )
     for zone in hide.zones:
         if zone.tightness not in TIGHTNESS_NAMES:
-            raise BadHide(f"hide {hide.id}: a zone of tightness {zone.tightness!r}", value=zone.tightness, expected="1 tight, 2 firm, 3 loose or 4 slack")
+            raise BadHide(
+                f"hide {hide.id}: a zone of tightness {zone.tightness!r}",
+                value=zone.tightness,
+                expected="1 tight, 2 firm, 3 loose or 4 slack",
+            )
     for flaw in hide.flaws:
         if flaw.severity not in SEVERITY_NAMES:
-            raise BadHide(f"hide {hide.id}: a {flaw.kind} of severity {flaw.severity!r}", value=flaw.severity, expected="1 surface, 2 blemish or 3 unsound")
+            raise BadHide(
+                f"hide {hide.id}: a {flaw.kind} of severity {flaw.severity!r}",
+                value=flaw.severity,
+                expected="1 surface, 2 blemish or 3 unsound",
+            )
     for reading in hide.thickness:
         if not 0.1 <= reading.mm <= 15:
-            raise BadHide(f"hide {hide.id}: a thickness reading of {reading.mm} mm", value=reading.mm, expected="0.1 to 15 mm")
+            raise BadHide(
+                f"hide {hide.id}: a thickness reading of {reading.mm} mm",
+                value=reading.mm,
+                expected="0.1 to 15 mm",
+            )
     if hide.edge_margin_mm < 0:
-        raise BadHide(f"hide {hide.id}: an edge margin of {hide.edge_margin_mm} mm", value=hide.edge_margin_mm, expected="0 or more")
+        raise BadHide(
+            f"hide {hide.id}: an edge margin of {hide.edge_margin_mm} mm",
+            value=hide.edge_margin_mm,
+            expected="0 or more",
+        )

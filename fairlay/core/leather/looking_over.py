@@ -1,7 +1,8 @@
 """Everything known of one hide from looking it over, and what may be done to that knowledge.
 
-One document a hide: its outline, the usual map, flaws, pull tests, readings, which steps were done. Coordinates as in
-``hide``: mm, x along the backbone from tail to neck, y from it toward the belly, the hide's bounds beginning at (0, 0).
+One document a hide: its outline, the usual map, flaws, pull tests, readings, which steps were done.
+Coordinates as in ``hide``: mm, x along the backbone from tail to neck, y from it toward the belly, the hide's
+bounds beginning at (0, 0).
 """
 
 from __future__ import annotations
@@ -27,14 +28,48 @@ Points = list[list[float]]
 Step = Literal["backbone", "surface", "feel", "flesh", "flex", "pull", "thickness", "colour"]
 
 STEPS: Final[tuple[tuple[Step, str, str], ...]] = (
-    ("backbone", "Backbone and ends", "Roll it out grain up in good light. Find the backbone, the tail and the neck: the map of tightness is laid between them."),
-    ("surface", "Surface marks", "Look for brands, scratches, scars and bites. Ring what is more than character, and say how bad it is."),
-    ("feel", "Feel and pinch", "Pass the hands over it for ridges and dips. Lift it and feel between two fingers for thin, weak places; ring each."),
-    ("flesh", "Flesh side", "Turn it over on its backbone and look for flay cuts. It is shown mirrored, as it lies before you now."),
-    ("flex", "Flex", "Flex it, grain in, along the belly and flanks. Grain that lifts in pipes is loose: ring it."),
-    ("pull", "Pull tests", "Two dots 100 mm apart, a steady pull, along and across: at belly, flank and shoulder at least. How much farther apart do they come?"),
+    (
+        "backbone",
+        "Backbone and ends",
+        "Roll it out grain up in good light. Find the backbone, the tail and the neck: the map of tightness "
+        "is laid between them.",
+    ),
+    (
+        "surface",
+        "Surface marks",
+        "Look for brands, scratches, scars and bites. Ring what is more than character, and say how bad it "
+        "is.",
+    ),
+    (
+        "feel",
+        "Feel and pinch",
+        "Pass the hands over it for ridges and dips. Lift it and feel between two fingers for thin, weak "
+        "places; ring each.",
+    ),
+    (
+        "flesh",
+        "Flesh side",
+        "Turn it over on its backbone and look for flay cuts. It is shown mirrored, as it lies before you "
+        "now.",
+    ),
+    (
+        "flex",
+        "Flex",
+        "Flex it, grain in, along the belly and flanks. Grain that lifts in pipes is loose: ring it.",
+    ),
+    (
+        "pull",
+        "Pull tests",
+        "Two dots 100 mm apart, a steady pull, along and across: at belly, flank and shoulder at least. How "
+        "much farther apart do they come?",
+    ),
     ("thickness", "Thickness", "Gauge it at several points, the thin places you felt among them."),
-    ("colour", "Colour and dye", "Does the shade hold over the whole hide, does it change colour when bent, how does it take a scratch?"),
+    (
+        "colour",
+        "Colour and dye",
+        "Does the shade hold over the whole hide, does it change colour when bent, how does it take a "
+        "scratch?",
+    ),
 )
 QUICK: Final[frozenset[Step]] = frozenset({"backbone", "surface", "feel"})
 """The steps of two minutes: what no hide should be laid on without."""
@@ -45,7 +80,9 @@ MOST_TESTS: Final = 200
 
 @dataclass(frozen=True)
 class RingedFlaw:
-    """A flaw as it was found: kind, severity, ring in mm, a note, the id of a photograph of it, and the step it was found at. ``chalk`` is the colour it was ringed in, if a picture told."""
+    """A flaw as it was found: kind, severity, ring in mm, a note, the id of a photograph of it, and the step
+    it was found at. ``chalk`` is the colour it was ringed in, if a picture told.
+    """
 
     id: str
     kind: str
@@ -76,7 +113,9 @@ class StepDone:
 
 @dataclass(frozen=True)
 class Backdrop:
-    """A picture of the hide straightened: the id it is kept under, its size in mm, and the matrix (a, b, c, d, e, f as SVG writes it) that takes its mm onto the hide."""
+    """A picture of the hide straightened: the id it is kept under, its size in mm, and the matrix (a, b, c,
+    d, e, f as SVG writes it) that takes its mm onto the hide.
+    """
 
     picture: int
     width_mm: float
@@ -86,7 +125,11 @@ class Backdrop:
 
 @dataclass(frozen=True)
 class LookingOver:
-    """What is known of a hide. ``backbone_set``: whether someone said where the backbone and ends are; ``guess`` is the map that tests correct."""
+    """What is known of a hide.
+
+    ``backbone_set``: whether someone said where the backbone and ends are; ``guess`` is the map that tests
+    correct.
+    """
 
     kind: str
     outline: Points
@@ -117,7 +160,9 @@ class LookingOver:
 
 @dataclass(frozen=True)
 class HowFar:
-    """How far a hide was looked over: the steps done, and in words; ``enough`` to lay on it without a word of warning."""
+    """How far a hide was looked over: the steps done, and in words; ``enough`` to lay on it without a word of
+    warning.
+    """
 
     done: tuple[Step, ...]
     words: str
@@ -125,7 +170,9 @@ class HowFar:
 
 
 def how_far(looking: LookingOver) -> HowFar:
-    """Return how far a hide was looked over: not at all, in part, quickly (the steps of two minutes), or whole."""
+    """Return how far a hide was looked over: not at all, in part, quickly (the steps of two minutes), or
+    whole.
+    """
     done = tuple(slug for slug, _, _ in STEPS if looking.steps.get(slug, StepDone()).done)
     if looking.kind == "roll":
         return HowFar(done, "woven: nothing to look over", True)
@@ -146,23 +193,52 @@ def begun(kind: str, outline: Ring, holes: Sequence[Ring] = (), measured: bool =
 
 
 def from_hide(hide: Hide) -> LookingOver:
-    """Return the document of a hide that came with zones, flaws and readings from elsewhere; they are kept as they were."""
+    """Return the document of a hide that came with zones, flaws and readings from elsewhere; they are kept as
+    they were.
+    """
     return LookingOver(
-        hide.kind, as_points(hide.outline, 2), [as_points(h, 2) for h in hide.holes], _drawn(hide.zones),
-        [RingedFlaw(f"f{i + 1}", f.kind if f.kind in FLAW_KINDS else "not named", f.severity, as_points(f.outline, 2)) for i, f in enumerate(hide.flaws)],
-        [], [GaugeReading(f"r{i + 1}", r.x, r.y, r.mm) for i, r in enumerate(hide.thickness)],
-    )  # fmt: skip
+        hide.kind,
+        as_points(hide.outline, 2),
+        [as_points(h, 2) for h in hide.holes],
+        _drawn(hide.zones),
+        [
+            RingedFlaw(
+                f"f{i + 1}",
+                f.kind if f.kind in FLAW_KINDS else "not named",
+                f.severity,
+                as_points(f.outline, 2),
+            )
+            for i, f in enumerate(hide.flaws)
+        ],
+        [],
+        [GaugeReading(f"r{i + 1}", r.x, r.y, r.mm) for i, r in enumerate(hide.thickness)],
+    )
 
 
 def as_hide(
-    looking: LookingOver, number: str, *, edge_margin_mm: float = 0.0, cost_per_m2: float = 0.0, limits: Sequence[float] = USUAL_LIMITS, width_mm: float | None = None
+    looking: LookingOver,
+    number: str,
+    *,
+    edge_margin_mm: float = 0.0,
+    cost_per_m2: float = 0.0,
+    limits: Sequence[float] = USUAL_LIMITS,
+    width_mm: float | None = None,
 ) -> Hide:
     """Return the hide to lay on: the guess as tests correct it, flaws, readings."""
     ring, holes = looking.ring, looking.hole_rings
     return Hide(
-        number, looking.kind, ring, holes, 0.0, edge_margin_mm, cost_per_m2, corrected_map(ring, holes, looking.zones, looking.pulls, limits),
-        tuple(Flaw(f.kind, f.severity, clean_ring(f.outline, f"flaw {f.id}")) for f in looking.flaws), tuple(Reading(r.x, r.y, r.mm) for r in looking.readings), width_mm,
-    )  # fmt: skip
+        number,
+        looking.kind,
+        ring,
+        holes,
+        0.0,
+        edge_margin_mm,
+        cost_per_m2,
+        corrected_map(ring, holes, looking.zones, looking.pulls, limits),
+        tuple(Flaw(f.kind, f.severity, clean_ring(f.outline, f"flaw {f.id}")) for f in looking.flaws),
+        tuple(Reading(r.x, r.y, r.mm) for r in looking.readings),
+        width_mm,
+    )
 
 
 def _drawn(zones: Sequence[Zone]) -> list[ZoneDrawn]:
@@ -170,47 +246,76 @@ def _drawn(zones: Sequence[Zone]) -> list[ZoneDrawn]:
 
 
 def with_flaw(looking: LookingOver, flaw: RingedFlaw) -> LookingOver:
-    """Return the document with a flaw put in, or put in the place of the one of the same id. Raises BadHide, BadShape."""
+    """Return the document with a flaw put in, or put in the place of the one of the same id.
+
+    Raises BadHide, BadShape.
+    """
     if flaw.kind not in FLAW_KINDS:
-        raise BadHide(f"a flaw of kind {flaw.kind!r}", value=flaw.kind, expected="one of " + ", ".join(FLAW_KINDS))
+        raise BadHide(
+            f"a flaw of kind {flaw.kind!r}", value=flaw.kind, expected="one of " + ", ".join(FLAW_KINDS)
+        )
     if flaw.severity not in SEVERITY_NAMES:
-        raise BadHide(f"a severity of {flaw.severity}", value=flaw.severity, expected="1 surface, 2 blemish or 3 unsound")
+        raise BadHide(
+            f"a severity of {flaw.severity}",
+            value=flaw.severity,
+            expected="1 surface, 2 blemish or 3 unsound",
+        )
     ring = clean_ring(flaw.outline, "the ring")
     if not Polygon(ring).buffer(0).intersects(Polygon(looking.ring)):
         raise BadHide("the ring lies wholly off the hide", value=flaw.id, expected="a ring on the leather")
     kept = [f for f in looking.flaws if f.id != flaw.id]
     if len(kept) >= MOST_FLAWS:
-        raise BadHide(f"there are {len(kept)} flaws on this hide", value=len(kept), expected=f"{MOST_FLAWS} at most")
+        raise BadHide(
+            f"there are {len(kept)} flaws on this hide", value=len(kept), expected=f"{MOST_FLAWS} at most"
+        )
     return replace(looking, flaws=[*kept, replace(flaw, outline=as_points(ring, 2))])
 
 
 def with_pull(looking: LookingOver, pull: PullTest) -> LookingOver:
-    """Return the document with a pull test. Raises BadHide for one off the hide or with a give no leather has."""
+    """Return the document with a pull test.
+
+    Raises BadHide for one off the hide or with a give no leather has.
+    """
     check_pull(pull)
     _on_the_hide(looking, pull.x, pull.y, "a pull test")
     kept = [p for p in looking.pulls if p.id != pull.id]
     if len(kept) >= MOST_TESTS:
-        raise BadHide(f"there are {len(kept)} pull tests on this hide", value=len(kept), expected=f"{MOST_TESTS} at most")
+        raise BadHide(
+            f"there are {len(kept)} pull tests on this hide",
+            value=len(kept),
+            expected=f"{MOST_TESTS} at most",
+        )
     return replace(looking, pulls=[*kept, pull])
 
 
 def with_reading(looking: LookingOver, reading: GaugeReading) -> LookingOver:
-    """Return the document with a thickness reading. Raises BadHide for one off the hide or that no leather has."""
+    """Return the document with a thickness reading.
+
+    Raises BadHide for one off the hide or that no leather has.
+    """
     check_reading(reading)
     _on_the_hide(looking, reading.x, reading.y, "a reading")
     kept = [r for r in looking.readings if r.id != reading.id]
     if len(kept) >= MOST_TESTS:
-        raise BadHide(f"there are {len(kept)} readings on this hide", value=len(kept), expected=f"{MOST_TESTS} at most")
+        raise BadHide(
+            f"there are {len(kept)} readings on this hide", value=len(kept), expected=f"{MOST_TESTS} at most"
+        )
     return replace(looking, readings=[*kept, reading])
 
 
 def _on_the_hide(looking: LookingOver, x: float, y: float, what: str) -> None:
     if not Polygon(looking.ring).buffer(5.0).contains(Point(x, y)):
-        raise BadHide(f"{what} at {x:.0f}, {y:.0f} mm lies off the hide", value=(x, y), expected="a place on the leather")
+        raise BadHide(
+            f"{what} at {x:.0f}, {y:.0f} mm lies off the hide",
+            value=(x, y),
+            expected="a place on the leather",
+        )
 
 
 def without(looking: LookingOver, what: Literal["flaw", "pull", "reading"], name: str) -> LookingOver:
-    """Return the document without a flaw, pull test or reading; one that is not there is no error: someone else took it out."""
+    """Return the document without a flaw, pull test or reading; one that is not there is no error: someone
+    else took it out.
+    """
     if what == "flaw":
         return replace(looking, flaws=[f for f in looking.flaws if f.id != name])
     if what == "pull":
@@ -223,25 +328,41 @@ def with_step(looking: LookingOver, step: Step, done: bool, note: str | None = N
     if step not in STEP_NAMES:
         raise BadHide(f"a step {step!r}", value=step, expected="one of " + ", ".join(STEP_NAMES))
     before = looking.steps.get(step, StepDone())
-    return replace(looking, steps={**looking.steps, step: StepDone(done, before.note if note is None else note)})
+    return replace(
+        looking, steps={**looking.steps, step: StepDone(done, before.note if note is None else note)}
+    )
 
 
 def with_tightness(looking: LookingOver, zone: ZoneDrawn) -> LookingOver:
     """Return the document with a zone drawn over the guess. Raises BadHide for an unknown class."""
     if zone.tightness not in TIGHTNESS_NAMES:
-        raise BadHide(f"a tightness of {zone.tightness}", value=zone.tightness, expected="1 tight, 2 firm, 3 loose or 4 slack")
-    return replace(looking, guess=[*looking.guess, replace(zone, outline=as_points(clean_ring(zone.outline, "the zone"), 1))])
+        raise BadHide(
+            f"a tightness of {zone.tightness}",
+            value=zone.tightness,
+            expected="1 tight, 2 firm, 3 loose or 4 slack",
+        )
+    return replace(
+        looking,
+        guess=[*looking.guess, replace(zone, outline=as_points(clean_ring(zone.outline, "the zone"), 1))],
+    )
 
 
 def with_way(looking: LookingOver, x: float, y: float, way_deg: float, reach_mm: float) -> LookingOver:
-    """Return the document with the line of least stretch known round a place: as tight there as the guess says, giving most across the way."""
+    """Return the document with the line of least stretch known round a place: as tight there as the guess
+    says, giving most across the way.
+    """
     disc = common(Point(x, y).buffer(reach_mm), Polygon(looking.ring))
     over: list[ZoneDrawn] = []
     covered = Polygon()
     for zone in reversed(looking.guess):
         own = Polygon(zone.outline).buffer(0)
         parts = pieces_of(shapely.set_precision(common(disc, own).difference(covered), 0.1), 100.0)
-        over += [ZoneDrawn(as_points(np.asarray(part.exterior.coords)[:-1], 1), zone.tightness, (way_deg + 90.0) % 180.0) for part in parts]
+        over += [
+            ZoneDrawn(
+                as_points(np.asarray(part.exterior.coords)[:-1], 1), zone.tightness, (way_deg + 90.0) % 180.0
+            )
+            for part in parts
+        ]
         covered = covered.union(own)
     # Larger parts first: what lies in a hole of one is laid over it.
     return replace(looking, guess=[*looking.guess, *sorted(over, key=lambda z: -Polygon(z.outline).area)])
@@ -253,23 +374,37 @@ def with_outline(looking: LookingOver, outline: Points, holes: Sequence[Points] 
     inner = [clean_ring(h, f"hole {i + 1}") for i, h in enumerate(holes)]
     for i, h in enumerate(inner):
         if not Polygon(ring).contains(Polygon(h)):
-            raise BadHide(f"hole {i + 1} is not inside the outline", value=i + 1, expected="holes inside the hide")
-    return relaid(at_origin(replace(looking, outline=as_points(ring, 2), holes=[as_points(h, 2) for h in inner], measured=True)))
+            raise BadHide(
+                f"hole {i + 1} is not inside the outline", value=i + 1, expected="holes inside the hide"
+            )
+    return relaid(
+        at_origin(
+            replace(
+                looking, outline=as_points(ring, 2), holes=[as_points(h, 2) for h in inner], measured=True
+            )
+        )
+    )
 
 
 def turned(looking: LookingOver, tail: tuple[float, float], neck: tuple[float, float]) -> LookingOver:
-    """Return the document turned so that the backbone runs along the top, and the usual map laid on it anew; the step is done.
+    """Return the document turned so that the backbone runs along the top, and the usual map laid on it anew;
+    the step is done.
 
-    ``tail`` and ``neck`` are places on the backbone as the hide lies now, in mm. Raises BadHide for two places that are one.
+    ``tail`` and ``neck`` are places on the backbone as the hide lies now, in mm. Raises BadHide for two
+    places that are one.
     """
     return with_step(relaid(placed(looking, tail, neck)), "backbone", True)
 
 
-def placed(looking: LookingOver, tail: tuple[float, float], neck: tuple[float, float], turn_over: bool = False) -> LookingOver:
-    """Return the document turned so that the line from ``tail`` to ``neck`` runs along the top with the leather below.
+def placed(
+    looking: LookingOver, tail: tuple[float, float], neck: tuple[float, float], turn_over: bool = False
+) -> LookingOver:
+    """Return the document turned so that the line from ``tail`` to ``neck`` runs along the top with the
+    leather below.
 
-    Leather is never mirrored on the way, or screen and table would not agree: a side of the other hand hangs with its neck at the
-    left, and says so. Only ``turn_over`` mirrors it: it was seen from its flesh side. Raises BadHide for two places that are one.
+    Leather is never mirrored on the way, or screen and table would not agree: a side of the other hand hangs
+    with its neck at the left, and says so. Only ``turn_over`` mirrors it: it was seen from its flesh side.
+    Raises BadHide for two places that are one.
     """
     if turn_over:
         looking = moved(looking, (-1.0, 0.0, 0.0, 1.0, 0.0, 0.0))
@@ -277,7 +412,9 @@ def placed(looking: LookingOver, tail: tuple[float, float], neck: tuple[float, f
     dx, dy = neck[0] - tail[0], neck[1] - tail[1]
     long = math.hypot(dx, dy)
     if long < 50:
-        raise BadHide(f"tail and neck are {long:.0f} mm apart", value=long, expected="the two ends of the backbone")
+        raise BadHide(
+            f"tail and neck are {long:.0f} mm apart", value=long, expected="the two ends of the backbone"
+        )
     c, s = dx / long, dy / long
     middle = Polygon(looking.ring).centroid
     below = -s * (middle.x - tail[0]) + c * (middle.y - tail[1])
@@ -288,7 +425,9 @@ def placed(looking: LookingOver, tail: tuple[float, float], neck: tuple[float, f
 
 
 def moved(looking: LookingOver, m: tuple[float, float, float, float, float, float]) -> LookingOver:
-    """Return everything of a document through x' = a x + c y + e, y' = b x + d y + f, a turn and a move; mirrored where that turns over."""
+    """Return everything of a document through x' = a x + c y + e, y' = b x + d y + f, a turn and a move;
+    mirrored where that turns over.
+    """
     a, b, c, d, e, f = m
 
     def point(x: float, y: float) -> tuple[float, float]:
@@ -299,21 +438,45 @@ def moved(looking: LookingOver, m: tuple[float, float, float, float, float, floa
 
     def way(deg: float) -> float:
         t = math.radians(deg)
-        return math.degrees(math.atan2(b * math.cos(t) + d * math.sin(t), a * math.cos(t) + c * math.sin(t))) % 180.0
+        return (
+            math.degrees(math.atan2(b * math.cos(t) + d * math.sin(t), a * math.cos(t) + c * math.sin(t)))
+            % 180.0
+        )
 
     pulls = [replace(p, x=point(p.x, p.y)[0], y=point(p.x, p.y)[1], deg=way(p.deg)) for p in looking.pulls]
     if a * d - b * c < 0:
-        # Turned over, "half way between" lies on the other side: along and across change places, and so do the two ways.
-        pulls = [p if p.between_mm is None else replace(p, deg=(p.deg + 90.0) % 180.0, along_mm=p.across_mm, across_mm=p.along_mm) for p in pulls]
+        # Turned over, "half way between" lies on the other side: along and across change places, and so do
+        # the two ways.
+        pulls = [
+            p
+            if p.between_mm is None
+            else replace(p, deg=(p.deg + 90.0) % 180.0, along_mm=p.across_mm, across_mm=p.along_mm)
+            for p in pulls
+        ]
     drop = looking.backdrop
     if drop is not None:
         p, q, r, s, t, u = drop.matrix
-        drop = replace(drop, matrix=(a * p + c * q, b * p + d * q, a * r + c * s, b * r + d * s, a * t + c * u + e, b * t + d * u + f))
+        drop = replace(
+            drop,
+            matrix=(
+                a * p + c * q,
+                b * p + d * q,
+                a * r + c * s,
+                b * r + d * s,
+                a * t + c * u + e,
+                b * t + d * u + f,
+            ),
+        )
     return replace(
-        looking, outline=ring(looking.outline), holes=[ring(h) for h in looking.holes], pulls=pulls, backdrop=drop,
-        guess=[replace(z, outline=ring(z.outline), stretch_deg=way(z.stretch_deg)) for z in looking.guess], flaws=[replace(w, outline=ring(w.outline)) for w in looking.flaws],
+        looking,
+        outline=ring(looking.outline),
+        holes=[ring(h) for h in looking.holes],
+        pulls=pulls,
+        backdrop=drop,
+        guess=[replace(z, outline=ring(z.outline), stretch_deg=way(z.stretch_deg)) for z in looking.guess],
+        flaws=[replace(w, outline=ring(w.outline)) for w in looking.flaws],
         readings=[replace(r, x=point(r.x, r.y)[0], y=point(r.x, r.y)[1]) for r in looking.readings],
-    )  # fmt: skip
+    )
 
 
 def at_origin(looking: LookingOver) -> LookingOver:
@@ -329,33 +492,70 @@ def relaid(looking: LookingOver) -> LookingOver:
         return replace(looking, guess=_drawn(usual_map(looking.kind, ring)))
     x0, x1 = float(ring[:, 0].min()), float(ring[:, 0].max())
     zones = usual_map(looking.kind, ring * [-1, 1] + [x0 + x1, 0])
-    return replace(looking, guess=_drawn([Zone(z.outline * [-1, 1] + [x0 + x1, 0], z.tightness, (180.0 - z.stretch_deg) % 180.0) for z in zones]))
+    return replace(
+        looking,
+        guess=_drawn(
+            [
+                Zone(z.outline * [-1, 1] + [x0 + x1, 0], z.tightness, (180.0 - z.stretch_deg) % 180.0)
+                for z in zones
+            ]
+        ),
+    )
 
 
 def brushed(looking: LookingOver, stroke: Points, width_mm: float, add: bool) -> LookingOver:
-    """Return the document with leather painted on to its outline, or off it, by a stroke of a width. The map and all else stay. Raises BadHide where nothing would be left."""
-    return _with_region(looking, painted(Polygon(looking.ring, looking.hole_rings).buffer(0), stroke, width_mm, add))
+    """Return the document with leather painted on to its outline, or off it, by a stroke of a width.
+
+    The map and all else stay. Raises BadHide where nothing would be left.
+    """
+    return _with_region(
+        looking, painted(Polygon(looking.ring, looking.hole_rings).buffer(0), stroke, width_mm, add)
+    )
 
 
 def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, LookingOver]:
-    """Return the document cut along a line drawn across the hide, the larger part kept; and that of the largest part that came off, an
-    offcut that takes along what lies on it. Raises BadHide for a line that parts nothing."""
+    """Return the document cut along a line drawn across the hide, the larger part kept; and that of the
+    largest part that came off, an offcut that takes along what lies on it. Raises BadHide for a line that
+    parts nothing.
+    """
     kept, off = parted(Polygon(looking.ring, looking.hole_rings).buffer(0), line)
     if off is None:
-        raise BadHide("the line does not part the hide", value=len(line), expected="a line from edge to edge; nothing was cut")
+        raise BadHide(
+            "the line does not part the hide",
+            value=len(line),
+            expected="a line from edge to edge; nothing was cut",
+        )
     return _with_region(looking, kept), replace(_with_region(looking, off), kind="offcut")
 
 
 def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:
-    outlined = replace(looking, outline=as_points(np.asarray(kept.exterior.coords)[:-1], 2), holes=[as_points(np.asarray(r.coords)[:-1], 2) for r in kept.interiors], measured=True)
+    outlined = replace(
+        looking,
+        outline=as_points(np.asarray(kept.exterior.coords)[:-1], 2),
+        holes=[as_points(np.asarray(r.coords)[:-1], 2) for r in kept.interiors],
+        measured=True,
+    )
     return at_origin(kept_on(outlined, kept))
 
 
 def kept_on(looking: LookingOver, leather: Polygon) -> LookingOver:
-    """Return the document with only what lies on a region in mm. A ring that its edge runs through is kept as far as it lies on leather."""
-    shown = ((f, max(pieces_of(common(Polygon(f.outline).buffer(0), leather)), key=lambda p: p.area, default=None)) for f in looking.flaws)
-    inside = [replace(f, outline=as_points(np.asarray(p.exterior.coords)[:-1], 2)) for f, p in shown if p is not None]
+    """Return the document with only what lies on a region in mm.
+
+    A ring that its edge runs through is kept as far as it lies on leather.
+    """
+    shown = (
+        (f, max(pieces_of(common(Polygon(f.outline).buffer(0), leather)), key=lambda p: p.area, default=None))
+        for f in looking.flaws
+    )
+    inside = [
+        replace(f, outline=as_points(np.asarray(p.exterior.coords)[:-1], 2))
+        for f, p in shown
+        if p is not None
+    ]
     near = leather.buffer(5.0)
     return replace(
-        looking, flaws=inside, pulls=[p for p in looking.pulls if near.contains(Point(p.x, p.y))], readings=[r for r in looking.readings if near.contains(Point(r.x, r.y))],
-    )  # fmt: skip
+        looking,
+        flaws=inside,
+        pulls=[p for p in looking.pulls if near.contains(Point(p.x, p.y))],
+        readings=[r for r in looking.readings if near.contains(Point(r.x, r.y))],
+    )

@@ -22,7 +22,8 @@ Points = Sequence[Sequence[float]]
 def painted(region: BaseGeometry, stroke: Points, width_mm: float, add: bool) -> Polygon:
     """Return a region with a stroke of a width painted on to it, or off it; the largest part of what is left.
 
-    Painting on joins what the stroke touches. Raises BadHide for a width no brush has, a stroke without a place, or where nothing would be left.
+    Painting on joins what the stroke touches. Raises BadHide for a width no brush has, a stroke without a
+    place, or where nothing would be left.
     """
     if not 1 <= width_mm <= 400:
         raise BadHide(f"a brush {width_mm:g} mm wide", value=width_mm, expected="1 to 400 mm")
@@ -33,7 +34,9 @@ def painted(region: BaseGeometry, stroke: Points, width_mm: float, add: bool) ->
 
 
 def parted(region: BaseGeometry, line: Points) -> tuple[Polygon, Polygon | None]:
-    """Return the larger part of a region cut along a line, and the largest of what came off; None where the line parts nothing. Raises BadHide for a line without a way."""
+    """Return the larger part of a region cut along a line, and the largest of what came off; None where the
+    line parts nothing. Raises BadHide for a line without a way.
+    """
     way = np.asarray(line, float).reshape(-1, 2)
     if len(way) < 2 or float(np.hypot(*np.diff(way, axis=0).T).sum()) < 1.0:
         raise BadHide("a cut without a way", value=len(way), expected="a line across the hide")
@@ -42,7 +45,10 @@ def parted(region: BaseGeometry, line: Points) -> tuple[Polygon, Polygon | None]
         size = float(np.hypot(*out))
         if size > 0:
             way = np.insert(way, min(at, len(way)), end + out / size * BEYOND_MM, axis=0)
-    parts = sorted((p for g in split(largest(region), LineString(way)).geoms for p in pieces_of(g)), key=lambda p: -p.area)
+    parts = sorted(
+        (p for g in split(largest(region), LineString(way)).geoms for p in pieces_of(g)),
+        key=lambda p: -p.area,
+    )
     if len(parts) < 2:
         return largest(region), None
     return parts[0], parts[1]

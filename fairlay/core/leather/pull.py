@@ -46,7 +46,8 @@ WRITTEN_MM: Final = 0.1
 
 @dataclass(frozen=True)
 class PullTest:
-    """Give in mm per 100 mm at a place of the hide: along ``deg`` (counter-clockwise from the backbone), across it, and if it was read half way between.
+    """Give in mm per 100 mm at a place of the hide: along ``deg`` (counter-clockwise from the backbone),
+    across it, and if it was read half way between.
 
     ``sure`` says that a reading that looked odd was made again and stands.
     """
@@ -72,8 +73,8 @@ class PullTest:
     def least_stretch_deg(self) -> float | None:
         """The line of least stretch, 0 to 180; None where it gives alike every way.
 
-        With two readings, the way that gave less. With a third half way between them (45 degrees on), give is taken to
-        go round as middle + swing cos 2(way - way of most give), as strain in a sheet does.
+        With two readings, the way that gave less. With a third half way between them (45 degrees on), give is
+        taken to go round as middle + swing cos 2(way - way of most give), as strain in a sheet does.
         """
         if self.between_mm is None:
             if abs(self.along_mm - self.across_mm) < NO_WAY_MM:
@@ -92,13 +93,22 @@ def check_pull(test: PullTest) -> None:
     """Raise BadHide for give that no leather has."""
     for give in (test.along_mm, test.across_mm, *(() if test.between_mm is None else (test.between_mm,))):
         if not 0 <= give <= MOST_GIVE_MM:
-            raise BadHide(f"a give of {give:g} mm per 100 mm", value=give, expected=f"0 to {MOST_GIVE_MM:g} mm: how much farther apart two dots come that were 100 mm apart")
+            raise BadHide(
+                f"a give of {give:g} mm per 100 mm",
+                value=give,
+                expected=f"0 to {MOST_GIVE_MM:g} mm: how much farther apart two dots come that were 100 mm "
+                "apart",
+            )
 
 
 def check_limits(limits: Sequence[float]) -> None:
     """Raise BadHide for limits between classes that do not rise."""
     if len(limits) != 3 or not 0 < limits[0] < limits[1] < limits[2] <= MOST_GIVE_MM:
-        raise BadHide(f"limits of {', '.join(f'{v:g}' for v in limits)} mm", value=tuple(limits), expected=f"three that rise, over 0 and up to {MOST_GIVE_MM:g} mm")
+        raise BadHide(
+            f"limits of {', '.join(f'{v:g}' for v in limits)} mm",
+            value=tuple(limits),
+            expected=f"three that rise, over 0 and up to {MOST_GIVE_MM:g} mm",
+        )
 
 
 def class_of(give_mm: float, limits: Sequence[float] = USUAL_LIMITS) -> int:
@@ -107,16 +117,25 @@ def class_of(give_mm: float, limits: Sequence[float] = USUAL_LIMITS) -> int:
 
 
 def grade_of(give_mm: Floats, limits: Sequence[float] = USUAL_LIMITS) -> Floats:
-    """Return where give lies among the classes, as a figure that goes evenly from 0 to 1 through tight leather, to 2 through firm, and so on to 4."""
+    """Return where give lies among the classes, as a figure that goes evenly from 0 to 1 through tight
+    leather, to 2 through firm, and so on to 4.
+    """
     return np.asarray(np.interp(give_mm, (0.0, *limits, 2 * limits[2]), (0.0, 1.0, 2.0, 3.0, 4.0)))
 
 
-def corrected_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> tuple[Zone, ...]:
+def corrected_map(
+    outline: Ring,
+    holes: Sequence[Ring],
+    guess: Sequence[Zone],
+    tests: Sequence[PullTest],
+    limits: Sequence[float] = USUAL_LIMITS,
+) -> tuple[Zone, ...]:
     """Return zones of tightness: the guess as pull tests correct it, later zones over earlier.
 
-    Each test says by how many classes the guess is wrong at its place (see ``correction``); the guess's own borders stay where
-    they are, and new ones are drawn where a correction carries leather from one class into another. The line of least stretch
-    is a test's own in the part of the hide nearest to it within ``REACH_MM``, the guess's elsewhere.
+    Each test says by how many classes the guess is wrong at its place (see ``correction``); the guess's own
+    borders stay where they are, and new ones are drawn where a correction carries leather from one class into
+    another. The line of least stretch is a test's own in the part of the hide nearest to it within
+    ``REACH_MM``, the guess's elsewhere.
     """
     check_limits(limits)
     if not tests:
@@ -136,23 +155,35 @@ def corrected_map(outline: Ring, holes: Sequence[Ring], guess: Sequence[Zone], t
     for zone, shown in _shown(leather, guess):
         own = zone.tightness - 0.5
         for tightness in TIGHTNESS_NAMES:
-            low, high = (-math.inf if tightness == 1 else tightness - 1 - own), (math.inf if tightness == 4 else tightness - own)
-            ground = common(_filled(drawn, low, high), shown) if by.min() < high and by.max() > low else Polygon()
+            low, high = (
+                (-math.inf if tightness == 1 else tightness - 1 - own),
+                (math.inf if tightness == 4 else tightness - own),
+            )
+            ground = (
+                common(_filled(drawn, low, high), shown) if by.min() < high and by.max() > low else Polygon()
+            )
             for stretch, part in [(zone.stretch_deg, elsewhere), *ways]:
                 # Onto a tenth of a mm in one go, so that what is written and read back does not cross itself.
                 own_ground = shapely.set_precision(common(ground, part), WRITTEN_MM)
-                out += [Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch) for p in pieces_of(own_ground, LEAST_ZONE_MM2)]
+                out += [
+                    Zone(np.round(np.asarray(p.exterior.coords)[:-1], 1), tightness, stretch)
+                    for p in pieces_of(own_ground, LEAST_ZONE_MM2)
+                ]
     # The largest first: a zone's holes are covered by what fills them.
     out.sort(key=lambda z: -Polygon(z.outline).area)
     most = max(TIGHTNESS_NAMES, key=lambda t: sum(Polygon(z.outline).area for z in out if z.tightness == t))
     return (Zone(outline.copy(), most, 90.0), *out)
 
 
-def correction(points: Floats, guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS) -> Floats:
-    """Return by how many classes the guess is to be corrected at points ``(n, 2)``, ``(n,)``: more than 0 is looser.
+def correction(
+    points: Floats, guess: Sequence[Zone], tests: Sequence[PullTest], limits: Sequence[float] = USUAL_LIMITS
+) -> Floats:
+    """Return by how many classes the guess is to be corrected at points ``(n, 2)``, ``(n,)``: more than 0 is
+    looser.
 
-    What a test says holds for ``HELD_MM`` round it and is spread from there by one over the distance squared (Shepard 1968), the
-    guess having the say of a test at ``REACH_MM`` that found it right. So a correction never leaves the range of what tests said and 0.
+    What a test says holds for ``HELD_MM`` round it and is spread from there by one over the distance squared
+    (Shepard 1968), the guess having the say of a test at ``REACH_MM`` that found it right. So a correction
+    never leaves the range of what tests said and 0.
     """
     at = np.array([(t.x, t.y) for t in tests])
     said = grade_of(np.array([t.give_mm for t in tests]), limits) - _guessed(at, guess)
@@ -167,7 +198,9 @@ def _guessed(points: Floats, guess: Sequence[Zone]) -> Floats:
     """The middle of the class that is guessed at each point; firm where nothing is."""
     out = np.full(len(points), 1.5)
     for zone in guess:
-        out[shapely.contains_xy(Polygon(zone.outline).buffer(0), points[:, 0], points[:, 1])] = zone.tightness - 0.5
+        out[shapely.contains_xy(Polygon(zone.outline).buffer(0), points[:, 0], points[:, 1])] = (
+            zone.tightness - 0.5
+        )
     return out
 
 
@@ -193,7 +226,9 @@ def _filled(drawn: contourpy.ContourGenerator, low: float, high: float) -> BaseG
     return union(rings)
 
 
-def _tested_ways(leather: Polygon, guess: Sequence[Zone], tests: Sequence[PullTest]) -> list[tuple[float, BaseGeometry]]:
+def _tested_ways(
+    leather: Polygon, guess: Sequence[Zone], tests: Sequence[PullTest]
+) -> list[tuple[float, BaseGeometry]]:
     """The ground round each test that told another way of most give than is guessed there, with that way."""
     cells = _nearest(leather, tests)
     out: list[tuple[float, BaseGeometry]] = []
@@ -202,7 +237,14 @@ def _tested_ways(leather: Polygon, guess: Sequence[Zone], tests: Sequence[PullTe
         if way is None:
             continue
         most = (way + 90.0) % 180.0
-        guessed = next((z.stretch_deg for z in reversed(guess) if Polygon(z.outline).buffer(0).contains(Point(t.x, t.y))), 90.0)
+        guessed = next(
+            (
+                z.stretch_deg
+                for z in reversed(guess)
+                if Polygon(z.outline).buffer(0).contains(Point(t.x, t.y))
+            ),
+            90.0,
+        )
         if abs((most - guessed + 90.0) % 180.0 - 90.0) > SAME_WAY_DEG:
             out.append((most, common(cells[t.id], Point(t.x, t.y).buffer(REACH_MM), leather)))
     return [(way, part) for way, part in out if not part.is_empty]
@@ -212,13 +254,17 @@ def _nearest(leather: Polygon, tests: Sequence[PullTest]) -> dict[str, BaseGeome
     """The ground nearest to each test (Voronoi)."""
     if len({(t.x, t.y) for t in tests}) < 2:
         return {t.id: leather.buffer(1.0) for t in tests}
-    cells = pieces_of(voronoi_diagram(MultiPoint([(t.x, t.y) for t in tests]), envelope=leather.envelope.buffer(10.0)))
+    cells = pieces_of(
+        voronoi_diagram(MultiPoint([(t.x, t.y) for t in tests]), envelope=leather.envelope.buffer(10.0))
+    )
     found = list(cells)
     return {t.id: next((c for c in found if c.intersects(Point(t.x, t.y))), Polygon()) for t in tests}
 
 
 def doubted_pulls(tests: Sequence[PullTest]) -> dict[str, str]:
-    """Return a question, by id, for each test that the tests round it contradict by ``DOUBTED`` times, unless it was said to be sure."""
+    """Return a question, by id, for each test that the tests round it contradict by ``DOUBTED`` times, unless
+    it was said to be sure.
+    """
     out: dict[str, str] = {}
     kept = list(tests)
     # The wildest first: one wrong test makes those round it look wrong.
@@ -235,7 +281,10 @@ def doubted_pulls(tests: Sequence[PullTest]) -> dict[str, str]:
                 worst, wild, expected = t, by, usual
         if worst is None:
             return out
-        out[worst.id] = f"{worst.give_mm:.1f} mm of give here, where the tests round it make one expect {expected:.1f} mm: pull it once more, or keep it if it stands."
+        out[worst.id] = (
+            f"{worst.give_mm:.1f} mm of give here, where the tests round it make one expect {expected:.1f} "
+            "mm: pull it once more, or keep it if it stands."
+        )
         kept.remove(worst)
 
 
@@ -245,4 +294,6 @@ def _from_others(test: PullTest, tests: Sequence[PullTest]) -> float | None:
     if len(others) < 2:
         return None
     weight = [1.0 / max(1.0, (o.x - test.x) ** 2 + (o.y - test.y) ** 2) for o in others]
-    return math.exp(sum(w * math.log(max(o.give_mm, 0.3)) for w, o in zip(weight, others, strict=True)) / sum(weight))
+    return math.exp(
+        sum(w * math.log(max(o.give_mm, 0.3)) for w, o in zip(weight, others, strict=True)) / sum(weight)
+    )

@@ -18,15 +18,20 @@ M2_PER: Final[dict[Unit, float]] = {"m2": 1.0, "ft2": 0.09290304}
 MOST_AREA: Final = 1_000_000.0
 MOST_HIDES: Final = 10_000
 USUAL_TOLERANCE: Final = 0.02
-"""A lot that is short by more than this share of the invoice is claimed; pinwheel and laser differ by about so much."""
+"""A lot that is short by more than this share of the invoice is claimed; pinwheel and laser differ by about
+so much.
+"""
 ADDS_UP: Final = 0.002
-"""Areas of the hides that come within this share of the invoice's own total are all of it: mills round each to a quarter of a square foot."""
+"""Areas of the hides that come within this share of the invoice's own total are all of it: mills round each
+to a quarter of a square foot.
+"""
 
 
 @dataclass(frozen=True)
 class Invoice:
-    """What a delivery was bought as: all hides of one lot. ``price`` is for one ``unit`` of area; ``area`` in that unit and ``hides``
-    are the totals the invoice states, 0 where it states none."""
+    """What a delivery was bought as: all hides of one lot. ``price`` is for one ``unit`` of area; ``area`` in
+    that unit and ``hides`` are the totals the invoice states, 0 where it states none.
+    """
 
     mill: str
     lot: str
@@ -49,7 +54,9 @@ class Invoice:
 
 @dataclass(frozen=True)
 class HideReceived:
-    """A hide of a delivery: its number, its area by the invoice in m2 and as the shop measured it (None: not yet)."""
+    """A hide of a delivery: its number, its area by the invoice in m2 and as the shop measured it (None: not
+    yet).
+    """
 
     number: str
     invoice_m2: float
@@ -58,7 +65,9 @@ class HideReceived:
 
 @dataclass(frozen=True)
 class HideCheck:
-    """A hide measured against its invoice: the difference in m2 (less than 0: short), as a share and in money."""
+    """A hide measured against its invoice: the difference in m2 (less than 0: short), as a share and in
+    money.
+    """
 
     number: str
     invoice_m2: float
@@ -70,10 +79,12 @@ class HideCheck:
 
 @dataclass(frozen=True)
 class LotCheck:
-    """A lot measured against its invoice; only hides that were measured count in ``invoice_m2`` to ``off_money``.
+    """A lot measured against its invoice; only hides that were measured count in ``invoice_m2`` to
+    ``off_money``.
 
-    ``out_hides`` and ``out_m2``: what the invoice states beyond the hides received (less than 0: the hides are more than it states);
-    once the delivery is closed, ``never_m2`` of it never came. ``claim`` says that the lot is short beyond the tolerance, by ``claim_money`` in all.
+    ``out_hides`` and ``out_m2``: what the invoice states beyond the hides received (less than 0: the hides
+    are more than it states); once the delivery is closed, ``never_m2`` of it never came. ``claim`` says that
+    the lot is short beyond the tolerance, by ``claim_money`` in all.
     """
 
     hides: tuple[HideCheck, ...]
@@ -94,17 +105,33 @@ class LotCheck:
 def check_invoice(invoice: Invoice) -> None:
     """Raise BadHide for an invoice that makes no sense."""
     if not invoice.mill.strip() or not invoice.lot.strip():
-        raise BadHide("a delivery without a mill or a lot", value=(invoice.mill, invoice.lot), expected="who it came from, and the lot on the invoice")
+        raise BadHide(
+            "a delivery without a mill or a lot",
+            value=(invoice.mill, invoice.lot),
+            expected="who it came from, and the lot on the invoice",
+        )
     if invoice.unit not in M2_PER:
         raise BadHide(f"areas in {invoice.unit!r}", value=invoice.unit, expected="m2 or ft2")
     if not (math.isfinite(invoice.price) and 0 <= invoice.price <= 100_000):
-        raise BadHide(f"a price of {invoice.price} for one {invoice.unit}", value=invoice.price, expected="0 or more")
+        raise BadHide(
+            f"a price of {invoice.price} for one {invoice.unit}", value=invoice.price, expected="0 or more"
+        )
     if not 0.1 <= invoice.thickness_mm <= 15:
-        raise BadHide(f"a thickness of {invoice.thickness_mm:g} mm", value=invoice.thickness_mm, expected="0.1 to 15 mm")
+        raise BadHide(
+            f"a thickness of {invoice.thickness_mm:g} mm", value=invoice.thickness_mm, expected="0.1 to 15 mm"
+        )
     if not (math.isfinite(invoice.area) and 0 <= invoice.area <= MOST_AREA):
-        raise BadHide(f"a lot of {invoice.area} {invoice.unit}", value=invoice.area, expected=f"the invoice's total up to {MOST_AREA:g}, or 0 where it states none")
+        raise BadHide(
+            f"a lot of {invoice.area} {invoice.unit}",
+            value=invoice.area,
+            expected=f"the invoice's total up to {MOST_AREA:g}, or 0 where it states none",
+        )
     if not 0 <= invoice.hides <= MOST_HIDES:
-        raise BadHide(f"a lot of {invoice.hides} hides", value=invoice.hides, expected=f"1 to {MOST_HIDES}, or 0 where the invoice states none")
+        raise BadHide(
+            f"a lot of {invoice.hides} hides",
+            value=invoice.hides,
+            expected=f"1 to {MOST_HIDES}, or 0 where the invoice states none",
+        )
 
 
 def in_m2(area: float, unit: Unit) -> float:
@@ -115,51 +142,106 @@ def in_m2(area: float, unit: Unit) -> float:
     return m2
 
 
-def roll_bought(number: str, width_mm: float | None, area_m2: float, *, edge_margin_mm: float = 0.0, cost_per_m2: float = 0.0) -> Hide:
-    """Return a roll as its invoice has it: as long as its area and width make it. Raises BadHide for no width, and for a width or a length that no roll has."""
+def roll_bought(
+    number: str,
+    width_mm: float | None,
+    area_m2: float,
+    *,
+    edge_margin_mm: float = 0.0,
+    cost_per_m2: float = 0.0,
+) -> Hide:
+    """Return a roll as its invoice has it: as long as its area and width make it.
+
+    Raises BadHide for no width, and for a width or a length that no roll has.
+    """
     if width_mm is None:
-        raise BadHide(f"roll {number} without its width", value=None, expected="how wide it is, 100 to 5000 mm")
+        raise BadHide(
+            f"roll {number} without its width", value=None, expected="how wide it is, 100 to 5000 mm"
+        )
     if not (math.isfinite(width_mm) and 100 <= width_mm <= 5_000):
         raise BadHide(f"a roll {width_mm:g} mm wide", value=width_mm, expected="100 to 5000 mm")
     length = area_m2 * 1e6 / width_mm
     if not 100 <= length <= 500_000:
-        raise BadHide(f"a roll {length / 1000:g} m long", value=length, expected="0.1 to 500 m: its area by the invoice, and its width")
+        raise BadHide(
+            f"a roll {length / 1000:g} m long",
+            value=length,
+            expected="0.1 to 500 m: its area by the invoice, and its width",
+        )
     ring = np.array([[0.0, 0.0], [length, 0.0], [length, width_mm], [0.0, width_mm]])
-    return Hide(number, "roll", ring, edge_margin_mm=edge_margin_mm, cost_per_m2=cost_per_m2, width_mm=width_mm)
+    return Hide(
+        number, "roll", ring, edge_margin_mm=edge_margin_mm, cost_per_m2=cost_per_m2, width_mm=width_mm
+    )
 
 
-def check_lot(invoice: Invoice, hides: Sequence[HideReceived], tolerance: float = USUAL_TOLERANCE, closed: bool = False) -> LotCheck:
-    """Return a lot measured against its invoice; ``closed``: no more of it is coming, what is missing is short too. Raises BadHide for a tolerance that is no share."""
+def check_lot(
+    invoice: Invoice, hides: Sequence[HideReceived], tolerance: float = USUAL_TOLERANCE, closed: bool = False
+) -> LotCheck:
+    """Return a lot measured against its invoice; ``closed``: no more of it is coming, what is missing is
+    short too. Raises BadHide for a tolerance that is no share.
+    """
     if not 0 <= tolerance < 1:
-        raise BadHide(f"a tolerance of {tolerance:g}", value=tolerance, expected="a share from 0 to 1, as 0.02")
+        raise BadHide(
+            f"a tolerance of {tolerance:g}", value=tolerance, expected="a share from 0 to 1, as 0.02"
+        )
     per = invoice.price_per_m2
     rows = []
     for h in hides:
         off = 0.0 if h.measured_m2 is None else h.measured_m2 - h.invoice_m2
-        rows.append(HideCheck(h.number, h.invoice_m2, h.measured_m2, off, off / h.invoice_m2 if h.invoice_m2 else 0.0, off * per))
+        rows.append(
+            HideCheck(
+                h.number,
+                h.invoice_m2,
+                h.measured_m2,
+                off,
+                off / h.invoice_m2 if h.invoice_m2 else 0.0,
+                off * per,
+            )
+        )
     known = [r for r in rows if r.measured_m2 is not None]
     bought, got = sum(r.invoice_m2 for r in known), sum(r.measured_m2 or 0.0 for r in known)
     off = got - bought
     out_hides, out_m2 = _still_out(invoice, rows)
     never_m2 = max(0.0, out_m2) if closed else 0.0
     # What never came is short of the whole lot, what measured short of the hides that were measured.
-    short_m2, of_m2 = never_m2 - off, bought if known and not never_m2 else sum(r.invoice_m2 for r in rows) + never_m2
+    short_m2, of_m2 = (
+        never_m2 - off,
+        bought if known and not never_m2 else sum(r.invoice_m2 for r in rows) + never_m2,
+    )
     share = short_m2 / of_m2 if of_m2 else 0.0
     claim = max(share, -off / bought if bought else 0.0) > tolerance
     words = []
     if never_m2:
-        words.append(f"{f'{out_hides} of its hides' if out_hides > 0 else f'{never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows)):.1%} of its area'} never came")
+        words.append(
+            f"{f'{out_hides} of its hides' if out_hides > 0 else f'{never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows)):.1%} of its area'} never came"
+        )
     if claim:
-        words.append(f"short by {max(share, -off / bought if bought else 0.0):.1%}, more than the {tolerance:.1%} allowed: a claim of {short_m2 * per:.2f}")
+        words.append(
+            f"short by {max(share, -off / bought if bought else 0.0):.1%}, more than the {tolerance:.1%} "
+            f"allowed: a claim of {short_m2 * per:.2f}"
+        )
     elif known:
-        words.append(f"{'over' if share <= 0 else 'short'} by {abs(share):.1%}, within the {tolerance:.1%} allowed")
+        words.append(
+            f"{'over' if share <= 0 else 'short'} by {abs(share):.1%}, within the {tolerance:.1%} allowed"
+        )
     if not known:
         words.append("no hide of this lot is measured yet")
     elif len(known) < len(rows):
         words[-1] += f" ({len(known)} of {len(rows)} hides measured)"
     return LotCheck(
-        tuple(rows), len(known), bought, got, off, off / bought if bought else 0.0, off * per, out_hides, out_m2, never_m2, claim, short_m2 * per if claim else 0.0, "; ".join(words)
-    )  # fmt: skip
+        tuple(rows),
+        len(known),
+        bought,
+        got,
+        off,
+        off / bought if bought else 0.0,
+        off * per,
+        out_hides,
+        out_m2,
+        never_m2,
+        claim,
+        short_m2 * per if claim else 0.0,
+        "; ".join(words),
+    )
 
 
 def _still_out(invoice: Invoice, rows: Sequence[HideCheck]) -> tuple[int, float]:
@@ -170,7 +252,10 @@ def _still_out(invoice: Invoice, rows: Sequence[HideCheck]) -> tuple[int, float]
 
 
 def next_numbers(prefix: str, taken: Sequence[str], count: int) -> list[str]:
-    """Return numbers for hides: the prefix and three figures on from the highest that is taken. Raises BadHide for a count that makes no sense."""
+    """Return numbers for hides: the prefix and three figures on from the highest that is taken.
+
+    Raises BadHide for a count that makes no sense.
+    """
     if not 1 <= count <= 200:
         raise BadHide(f"{count} hides", value=count, expected="1 to 200 hides in one go")
     own = [n[len(prefix) :] for n in taken if n.startswith(prefix)]

@@ -1,4 +1,6 @@
-"""What a hide is worth: its leather by tightness and by what each article accepts, its best block, its longest strap, what a usable square metre costs."""
+"""What a hide is worth: its leather by tightness and by what each article accepts, its best block, its
+longest strap, what a usable square metre costs.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ from fairlay.core.shapes.rings import common, rings_of, union
 
 CELL_MM: Final = 10.0
 CLEAN_TIGHTNESS: Final = 2
-"""A clean block is tight or firm leather without a blemish; marks of the surface only do not count against it."""
+"""A clean block is tight or firm leather without a blemish; marks of the surface only do not count against
+it.
+"""
 STRAP_MM: Final = 40.0
 STRAP_TURNS_DEG: Final = (0.0, -1.5, 1.5, -3.0, 3.0, -5.0, 5.0)
 """How far a strap may lie off the backbone."""
@@ -29,7 +33,9 @@ STRAP_TURNS_DEG: Final = (0.0, -1.5, 1.5, -3.0, 3.0, -5.0, 5.0)
 
 @dataclass(frozen=True)
 class Block:
-    """The largest rectangle along the backbone that lies wholly on clean leather: corner, length and depth in mm."""
+    """The largest rectangle along the backbone that lies wholly on clean leather: corner, length and depth in
+    mm.
+    """
 
     x: float
     y: float
@@ -54,7 +60,9 @@ class StrapRun:
 
 @dataclass(frozen=True)
 class Accepted:
-    """Leather of a hide in m2 that an article's rules accept: for at least one of its pieces, for every one of them, and what a m2 that at least one may use costs; pieces that have no place by area."""
+    """Leather of a hide in m2 that an article's rules accept: for at least one of its pieces, for every one
+    of them, and what a m2 that at least one may use costs; pieces that have no place by area.
+    """
 
     any_m2: float
     all_m2: float
@@ -63,12 +71,18 @@ class Accepted:
 
 
 def clean_ground(hide: Hide) -> BaseGeometry:
-    """Return the leather a block or strap may be cut from: in the margin, tight or firm, no blemish and nothing unsound."""
-    return hide.within_margin.difference(union((hide.flawed(2), hide.flawed(3), hide.looser_than(CLEAN_TIGHTNESS))))
+    """Return the leather a block or strap may be cut from: in the margin, tight or firm, no blemish and
+    nothing unsound.
+    """
+    return hide.within_margin.difference(
+        union((hide.flawed(2), hide.flawed(3), hide.looser_than(CLEAN_TIGHTNESS)))
+    )
 
 
 def clean_block(hide: Hide) -> Block | None:
-    """Return the largest rectangle of clean leather along the backbone, to ``CELL_MM``; None where there is none of a cell."""
+    """Return the largest rectangle of clean leather along the backbone, to ``CELL_MM``; None where there is
+    none of a cell.
+    """
     ground = clean_ground(hide)
     grid, x0, y0 = _cells(ground)
     best, at = 0, (0, 0, 0, 0)
@@ -89,7 +103,9 @@ def clean_block(hide: Hide) -> Block | None:
 
 
 def strap_run(hide: Hide, width_mm: float = STRAP_MM) -> StrapRun | None:
-    """Return the longest straight run of clean leather so wide, within a few degrees of the backbone; None where there is none."""
+    """Return the longest straight run of clean leather so wide, within a few degrees of the backbone; None
+    where there is none.
+    """
     ground = clean_ground(hide)
     best: StrapRun | None = None
     middle = (hide.region.centroid.x, hide.region.centroid.y)
@@ -111,7 +127,13 @@ def strap_run(hide: Hide, width_mm: float = STRAP_MM) -> StrapRun | None:
             if best is None or long > best.length_mm + (0 if turn == best.deg else 2 * CELL_MM):
                 t = math.radians(turn)
                 dx, dy = x0 + edges[2 * k] * CELL_MM - middle[0], y0 + j * CELL_MM - middle[1]
-                best = StrapRun(middle[0] + dx * math.cos(t) - dy * math.sin(t), middle[1] + dx * math.sin(t) + dy * math.cos(t), long, turn, need * CELL_MM)
+                best = StrapRun(
+                    middle[0] + dx * math.cos(t) - dy * math.sin(t),
+                    middle[1] + dx * math.sin(t) + dy * math.cos(t),
+                    long,
+                    turn,
+                    need * CELL_MM,
+                )
     return best
 
 
@@ -119,7 +141,8 @@ def _cells(ground: BaseGeometry) -> tuple[NDArray[np.bool_], float, float]:
     """Cells that lie wholly on some ground, row 0 nearest the backbone, and the corner of the first."""
     if ground.is_empty:
         return np.zeros((0, 0), bool), 0.0, 0.0
-    # Painted at a quarter of a cell, a little less than there is: OpenCV paints up to two thirds of a pixel beyond an edge.
+    # Painted at a quarter of a cell, a little less than there is: OpenCV paints up to two thirds of a pixel
+    # beyond an edge.
     fine = 4
     inner = ground.buffer(-CELL_MM / fine)
     if inner.is_empty:
@@ -128,7 +151,13 @@ def _cells(ground: BaseGeometry) -> tuple[NDArray[np.bool_], float, float]:
     w, h = math.ceil((x1 - x0) / CELL_MM) * fine, math.ceil((y1 - y0) / CELL_MM) * fine
     mask = np.zeros((h, w), np.uint8)
     scale = fine / CELL_MM
-    cv2.fillPoly(mask, [np.round((r - [x0, y0]) * scale * 64 - 32).astype(np.int32) for r in rings_of(inner)], 1, cv2.LINE_8, 6)
+    cv2.fillPoly(
+        mask,
+        [np.round((r - [x0, y0]) * scale * 64 - 32).astype(np.int32) for r in rings_of(inner)],
+        1,
+        cv2.LINE_8,
+        6,
+    )
     return np.asarray(mask.reshape(h // fine, fine, w // fine, fine).all(axis=(1, 3)), bool), x0, y0
 
 
@@ -144,23 +173,33 @@ def accepted_by(hide: Hide, pieces: Sequence[Piece], policy: Policy | None = Non
     every = common(*grounds) if grounds else Polygon()
     never = tuple(p.id for p in pieces if not bears(ground[needs_of(p)].area, p))
     any_m2 = either.area / 1e6
-    return Accepted(any_m2, every.area / 1e6, hide.region.area / 1e6 * hide.cost_per_m2 / any_m2 if any_m2 > 1e-6 else math.inf, never)
+    return Accepted(
+        any_m2,
+        every.area / 1e6,
+        hide.region.area / 1e6 * hide.cost_per_m2 / any_m2 if any_m2 > 1e-6 else math.inf,
+        never,
+    )
 
 
 @dataclass(frozen=True)
 class Suited:
-    """How a hide suits a batch: ``score`` from 0 (of no use) upward, the share of the order it bears, and the reason in words."""
+    """How a hide suits a batch: ``score`` from 0 (of no use) upward, the share of the order it bears, and the
+    reason in words.
+    """
 
     score: float
     share: float
     reason: str
 
 
-def suits_batch(hide: Hide, pieces: Sequence[Piece], names: dict[str, str], policy: Policy | None = None) -> Suited:
+def suits_batch(
+    hide: Hide, pieces: Sequence[Piece], names: dict[str, str], policy: Policy | None = None
+) -> Suited:
     """Return how a hide suits the pieces that a batch cuts of its material; ``names`` are the pieces' own.
 
-    Each piece counts by its share of the order's area; of a piece that the hide bears, the part of the hide's usable leather that is
-    fair to it says how freely it can lie. Leather far better than everything wanted is told in the reason.
+    Each piece counts by its share of the order's area; of a piece that the hide bears, the part of the hide's
+    usable leather that is fair to it says how freely it can lie. Leather far better than everything wanted is
+    told in the reason.
     """
     if not pieces or hide.usable.area < 1:
         return Suited(0.0, 0.0, "this batch cuts nothing from it")
@@ -182,7 +221,11 @@ def suits_batch(hide: Hide, pieces: Sequence[Piece], names: dict[str, str], poli
     fine = bool(hide.zones) and tight > 0.6 and loosest >= 3
     if not share:
         return Suited(0.0, 0.0, "it bears none of the pieces: " + _few(never))
-    reason = f"bears {share:.0%} of the order; no place for {_few(never)}" if never else f"bears every piece; on average one may lie on {score / share:.0%} of its usable leather"
+    reason = (
+        f"bears {share:.0%} of the order; no place for {_few(never)}"
+        if never
+        else f"bears every piece; on average one may lie on {score / share:.0%} of its usable leather"
+    )
     if fine:
         reason += "; tighter than anything here needs"
         score *= 0.85

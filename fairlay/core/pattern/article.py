@@ -19,7 +19,9 @@ from fairlay.core.pattern.piece import Grain, Piece, Split, part_id
 from fairlay.core.shapes.rings import Ring, pieces_of, region
 
 SIMPLE_MM = 0.2
-"""Points nearer than this to the line between their neighbours are left out of what is laid: no hand cuts a curve truer than two tenths. Corners and straights stay as they are."""
+"""Points nearer than this to the line between their neighbours are left out of what is laid: no hand cuts a
+curve truer than two tenths. Corners and straights stay as they are.
+"""
 SEAM_COST_M2_PER_MM = 2e-5
 """What a seam costs as leather: 20 mm of it along its length, for the making."""
 
@@ -42,7 +44,10 @@ class SeamSide:
 
 @dataclass(frozen=True)
 class Seam:
-    """Stitch lines that are sewn to each other. ``times`` in each article; thread is run times ``factor`` plus two tails of ``tail_mm``."""
+    """Stitch lines that are sewn to each other.
+
+    ``times`` in each article; thread is run times ``factor`` plus two tails of ``tail_mm``.
+    """
 
     name: str
     sides: tuple[SeamSide, ...]
@@ -78,7 +83,9 @@ class Article:
 
 @dataclass(frozen=True)
 class SeamFigures:
-    """What a seam takes: its longest run, stitches on each side, thread, and how thick it is where its pieces meet (None: not all known)."""
+    """What a seam takes: its longest run, stitches on each side, thread, and how thick it is where its pieces
+    meet (None: not all known).
+    """
 
     name: str
     run_mm: float
@@ -101,33 +108,49 @@ class ArticleFigures:
 
 
 def check_article(article: Article) -> None:
-    """Raise BadPattern where an article cannot be kept: no name, two pieces of one slug, a piece that makes no sense, or pieces that place each other."""
+    """Raise BadPattern where an article cannot be kept: no name, two pieces of one slug, a piece that makes
+    no sense, or pieces that place each other.
+    """
     if not article.name.strip():
         raise BadPattern("the article has no name", value=article.name, expected="a name")
     if article.slug != slug_of(article.slug):
-        raise BadPattern(f"the article's short name is {article.slug!r}", value=article.slug, expected="small letters, digits and hyphens")
+        raise BadPattern(
+            f"the article's short name is {article.slug!r}",
+            value=article.slug,
+            expected="small letters, digits and hyphens",
+        )
     seen: set[str] = set()
     for p in article.pieces:
         if p.slug in seen:
-            raise BadPattern(f"two pieces are called {p.slug}", value=p.slug, expected="a name of its own for each piece")
+            raise BadPattern(
+                f"two pieces are called {p.slug}", value=p.slug, expected="a name of its own for each piece"
+            )
         seen.add(p.slug)
         check_pattern(p)
         _ = cut_region(p)
     for seam in article.seams:
         if seam.times < 0 or seam.factor <= 0 or seam.tail_mm < 0:
             raise BadPattern(
-                f"seam {seam.name}: {seam.times} times, thread factor {seam.factor:g}, tails of {seam.tail_mm:g} mm",
+                f"seam {seam.name}: {seam.times} times, thread factor {seam.factor:g}, tails of "
+                f"{seam.tail_mm:g} mm",
                 value=seam.name,
                 expected="0 or more times, a factor above 0 (4 to 6 is usual)",
             )
 
 
 def ways_chosen(article: Article, ways: Mapping[str, str]) -> tuple[Pattern, ...]:
-    """Return the patterns that are cut: of each part the way chosen, or its usual one. Raises BadPattern for a way that is not there."""
+    """Return the patterns that are cut: of each part the way chosen, or its usual one.
+
+    Raises BadPattern for a way that is not there.
+    """
     parts = article.parts()
     for part, way in ways.items():
         if way not in parts.get(part, ()):
-            raise BadPattern(f"{article.name}: {part} cannot be made {way!r}", value=way, expected=", ".join(parts.get(part, ())) or "no choice at all")
+            raise BadPattern(
+                f"{article.name}: {part} cannot be made {way!r}",
+                value=way,
+                expected=", ".join(parts.get(part, ())) or "no choice at all",
+            )
     return tuple(p for p in article.pieces if not p.part or p.way == ways.get(p.part, parts[p.part][0]))
 
 
@@ -142,19 +165,37 @@ def piece_of(p: Pattern, article: Article) -> Piece:
     n = p.needs
     thickness = (n.least_mm or 0.01, n.most_mm or 99.0) if n.least_mm or n.most_mm else None
     piece = Piece(
-        p.slug, _ring(cut), p.each * p.layers, tuple(_simple(Polygon(w)) for w in p.window_rings), p.pair, n.show_limit, hidden, n.max_tightness,
-        Grain(n.grain_deg, n.grain_tolerance_deg, n.reversible), n.value, thickness_mm=thickness, marks=drawn_marks(p, others),
-    )  # fmt: skip
+        p.slug,
+        _ring(cut),
+        p.each * p.layers,
+        tuple(_simple(Polygon(w)) for w in p.window_rings),
+        p.pair,
+        n.show_limit,
+        hidden,
+        n.max_tightness,
+        Grain(n.grain_deg, n.grain_tolerance_deg, n.reversible),
+        n.value,
+        thickness_mm=thickness,
+        marks=drawn_marks(p, others),
+    )
     if not p.pair and p.seam_lines:
         splits = []
         for seam in p.seam_lines:
             parts = tuple(
                 replace(
-                    piece, id=part_id(p.slug, seam.id, which), outline=_ring(half), holes=(), hidden=tuple(_ring(g) for h in hidden for g in pieces_of(Polygon(h).intersection(half), 1.0)),
-                    parent=p.slug, split=seam.id, marks=(),
+                    piece,
+                    id=part_id(p.slug, seam.id, which),
+                    outline=_ring(half),
+                    holes=(),
+                    hidden=tuple(
+                        _ring(g) for h in hidden for g in pieces_of(Polygon(h).intersection(half), 1.0)
+                    ),
+                    parent=p.slug,
+                    split=seam.id,
+                    marks=(),
                 )
                 for which, half in zip(("a", "b"), in_two(p, cut, seam), strict=True)
-            )  # fmt: skip
+            )
             length = float(np.hypot(seam.end.x - seam.start.x, seam.end.y - seam.start.y))
             splits.append(Split(seam.id, length * SEAM_COST_M2_PER_MM, parts))
         piece = replace(piece, splits=tuple(splits))
@@ -175,12 +216,17 @@ def _hidden(p: Pattern, cut: Polygon, others: Mapping[str, Pattern]) -> tuple[Ri
 
 
 def without_holes(polygon: Polygon) -> list[Polygon]:
-    """Return polygons without holes that together cover the one given: it is cut through the middle of each hole."""
+    """Return polygons without holes that together cover the one given: it is cut through the middle of each
+    hole.
+    """
     if not polygon.interiors:
         return [polygon]
     x0, y0, x1, y1 = polygon.bounds
     at = Polygon(polygon.interiors[0]).centroid.x
-    halves = [polygon.intersection(box(x0 - 1, y0 - 1, at, y1 + 1)), polygon.intersection(box(at, y0 - 1, x1 + 1, y1 + 1))]
+    halves = [
+        polygon.intersection(box(x0 - 1, y0 - 1, at, y1 + 1)),
+        polygon.intersection(box(at, y0 - 1, x1 + 1, y1 + 1)),
+    ]
     return [whole for half in halves for part in pieces_of(half, 1.0) for whole in without_holes(part)]
 
 
@@ -194,25 +240,37 @@ def _simple(polygon: Polygon) -> Ring:
 
 
 def thickness_at(p: Pattern, mark_id: str) -> float | None:
-    """Return how thick a piece is under one of its stitch lines: as skived there, else as it is made; None where nothing is said."""
+    """Return how thick a piece is under one of its stitch lines: as skived there, else as it is made; None
+    where nothing is said.
+    """
     mark = p.mark(mark_id)
     if mark is not None:
         line = shapely.LineString(stitch_line(p, mark)[0])
         for other in p.marks:
-            if other.kind == "skive" and line.intersection(band_of(p, other).buffer(0.1)).length > 0.5 * line.length:
+            if (
+                other.kind == "skive"
+                and line.intersection(band_of(p, other).buffer(0.1)).length > 0.5 * line.length
+            ):
                 return other.left_mm * p.layers
     return None if p.thickness_mm is None else p.thickness_mm * p.layers
 
 
 def seam_figures(article: Article, seam: Seam) -> SeamFigures:
-    """Return what a seam takes. Raises BadPattern where a side names no stitch line, or one that cannot run."""
+    """Return what a seam takes.
+
+    Raises BadPattern where a side names no stitch line, or one that cannot run.
+    """
     runs, counts, layers, stack = [], [], 0, 0.0
     known = True
     for side in seam.sides:
         p = article.by_slug.get(side.piece)
         mark = p.mark(side.mark) if p else None
         if p is None or mark is None or mark.kind != "stitch":
-            raise BadPattern(f"seam {seam.name}: there is no stitch line {side.mark!r} on {side.piece!r}", value=side.piece, expected="a stitch line of a piece of this article")
+            raise BadPattern(
+                f"seam {seam.name}: there is no stitch line {side.mark!r} on {side.piece!r}",
+                value=side.piece,
+                expected="a stitch line of a piece of this article",
+            )
         laid = stitches_of(p, mark, article.by_slug)
         runs.append(laid.run_mm)
         counts.append(laid.stitches)
@@ -221,7 +279,14 @@ def seam_figures(article: Article, seam: Seam) -> SeamFigures:
         stack += thick or 0.0
         layers += p.layers
     run = max(runs, default=0.0)
-    return SeamFigures(seam.name, run, tuple(counts), run * seam.factor + 2 * seam.tail_mm, round(stack, 2) if known and runs else None, layers)
+    return SeamFigures(
+        seam.name,
+        run,
+        tuple(counts),
+        run * seam.factor + 2 * seam.tail_mm,
+        round(stack, 2) if known and runs else None,
+        layers,
+    )
 
 
 def figures_of(article: Article, ways: Mapping[str, str] | None = None) -> ArticleFigures:
@@ -237,6 +302,10 @@ def figures_of(article: Article, ways: Mapping[str, str] | None = None) -> Artic
         except FairLayError:
             continue
     return ArticleFigures(
-        {m: round(a, 6) for m, a in leather.items()}, round(sum(s.times * f.thread_mm for s, f in seams), 1), sum(s.times * max(f.stitches, default=0) for s, f in seams),
-        tuple(f for _, f in seams), {h.name: h.each for h in article.hardware}, sum(p.each * p.layers for p in cut),
-    )  # fmt: skip
+        {m: round(a, 6) for m, a in leather.items()},
+        round(sum(s.times * f.thread_mm for s, f in seams), 1),
+        sum(s.times * max(f.stitches, default=0) for s, f in seams),
+        tuple(f for _, f in seams),
+        {h.name: h.each for h in article.hardware},
+        sum(p.each * p.layers for p in cut),
+    )

@@ -27,7 +27,9 @@ class Difference:
 
 @dataclass(frozen=True, eq=False)
 class Change:
-    """How a piece changed: ``new``, ``gone``, ``changed``; its outlines before and after (none: was not, or is not there), how far its edge moved at most, and what differs."""
+    """How a piece changed: ``new``, ``gone``, ``changed``; its outlines before and after (none: was not, or
+    is not there), how far its edge moved at most, and what differs.
+    """
 
     slug: str
     name: str
@@ -39,15 +41,31 @@ class Change:
 
 
 def changes(old: Article, new: Article) -> tuple[Change, ...]:
-    """Return the pieces that differ between two revisions, in the order of the new one, then those that are gone."""
+    """Return the pieces that differ between two revisions, in the order of the new one, then those that are
+    gone.
+    """
     out = []
     for p in new.pieces:
         before = old.by_slug.get(p.slug)
         if before is None:
             out.append(Change(p.slug, p.name, "new", (), _rings(p), 0.0, ()))
         elif before != p:
-            out.append(Change(p.slug, p.name, "changed", _rings(before), _rings(p), moved_mm(before, p), differences(before, p)))
-    out += [Change(p.slug, p.name, "gone", _rings(p), (), 0.0, ()) for p in old.pieces if p.slug not in new.by_slug]
+            out.append(
+                Change(
+                    p.slug,
+                    p.name,
+                    "changed",
+                    _rings(before),
+                    _rings(p),
+                    moved_mm(before, p),
+                    differences(before, p),
+                )
+            )
+    out += [
+        Change(p.slug, p.name, "gone", _rings(p), (), 0.0, ())
+        for p in old.pieces
+        if p.slug not in new.by_slug
+    ]
     return tuple(out)
 
 
@@ -57,7 +75,9 @@ def _rings(p: Pattern) -> tuple[Ring, ...]:
 
 
 def moved_mm(old: Pattern, new: Pattern) -> float:
-    """Return the furthest that any place of the cut outline moved: the Hausdorff distance of the two, looked at every 2 mm."""
+    """Return the furthest that any place of the cut outline moved: the Hausdorff distance of the two, looked
+    at every 2 mm.
+    """
     a, b = (shapely.segmentize(LineString(cut_region(p).exterior), 2.0) for p in (old, new))
     return round(float(a.hausdorff_distance(b)), 2)
 
@@ -94,22 +114,39 @@ def differences(old: Pattern, new: Pattern) -> tuple[Difference, ...]:
         note(words, _words(getattr(old, name)) + unit, _words(getattr(new, name)) + unit)
     note("margins of edges", _margins(old), _margins(new))
     for f in fields(Needs):
-        note(NEED_WORDS.get(f.name, f.name), _words(getattr(old.needs, f.name)), _words(getattr(new.needs, f.name)))
+        note(
+            NEED_WORDS.get(f.name, f.name),
+            _words(getattr(old.needs, f.name)),
+            _words(getattr(new.needs, f.name)),
+        )
     before, after = {m.id: m for m in old.marks}, {m.id: m for m in new.marks}
     for key in [*before, *(k for k in after if k not in before)]:
         mark, altered = before.get(key), after.get(key)
         if mark != altered:
             kind = next(m.kind for m in (altered, mark) if m is not None)
-            note(f"{kind} {key}", "none" if mark is None else "as it was", "gone" if altered is None else "moved or altered" if mark else "new")
+            note(
+                f"{kind} {key}",
+                "none" if mark is None else "as it was",
+                "gone" if altered is None else "moved or altered" if mark else "new",
+            )
     if old.seam_lines != new.seam_lines:
         note("seams it may be made with", str(len(old.seam_lines)), f"{len(new.seam_lines)}, altered")
     return tuple(out)
 
 
 NEED_WORDS = {
-    "template": "start", "grain_deg": "grain axis", "grain_tolerance_deg": "grain tolerance", "reversible": "other way round", "show_limit": "show face bears",
-    "hidden": "hidden areas", "max_tightness": "loosest leather", "least_mm": "least thickness", "most_mm": "most thickness", "skived_mm": "thickness after skiving", "value": "value",
-}  # fmt: skip
+    "template": "start",
+    "grain_deg": "grain axis",
+    "grain_tolerance_deg": "grain tolerance",
+    "reversible": "other way round",
+    "show_limit": "show face bears",
+    "hidden": "hidden areas",
+    "max_tightness": "loosest leather",
+    "least_mm": "least thickness",
+    "most_mm": "most thickness",
+    "skived_mm": "thickness after skiving",
+    "value": "value",
+}
 
 
 def _words(value: object) -> str:

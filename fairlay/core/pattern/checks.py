@@ -31,7 +31,10 @@ EDGE_OF_HOLE_MM = 1.0
 
 @dataclass(frozen=True)
 class Finding:
-    """Something found: ``wrong`` would spoil a batch, ``look`` is worth a look. Which piece (none: the whole article), what, and what to do."""
+    """Something found: ``wrong`` would spoil a batch, ``look`` is worth a look.
+
+    Which piece (none: the whole article), what, and what to do.
+    """
 
     level: Level
     piece: str
@@ -56,26 +59,47 @@ def findings(article: Article) -> tuple[Finding, ...]:
 
 def _hands(p: Pattern, article: Article) -> Iterable[Finding]:
     if p.pair and p.each % 2:
-        yield Finding("wrong", p.slug, f"{p.name} is a pair, but {p.each} go into each article: a left with no right.", f"Make it {p.each + 1}, or let it be no pair.")
+        yield Finding(
+            "wrong",
+            p.slug,
+            f"{p.name} is a pair, but {p.each} go into each article: a left with no right.",
+            f"Make it {p.each + 1}, or let it be no pair.",
+        )
     words = p.name.lower().split()
     for hand, other in HANDS:
         if hand in words and not p.pair:
             wanted = " ".join(other if w == hand else w for w in words)
             partner = next((q for q in article.pieces if q.name.lower() == wanted), None)
             if partner is None:
-                yield Finding("wrong", p.slug, f"{p.name}: there is no {wanted}.", f"Make {p.name} a pair, or add the {wanted}.")
+                yield Finding(
+                    "wrong",
+                    p.slug,
+                    f"{p.name}: there is no {wanted}.",
+                    f"Make {p.name} a pair, or add the {wanted}.",
+                )
             elif hand == "left" and partner.each != p.each:
-                yield Finding("wrong", p.slug, f"{p.each} of {p.name} and {partner.each} of {partner.name} in each article.", "Give both the same number.")
+                yield Finding(
+                    "wrong",
+                    p.slug,
+                    f"{p.each} of {p.name} and {partner.each} of {partner.name} in each article.",
+                    "Give both the same number.",
+                )
             elif hand == "left" and not _mirror_each_other(p, partner):
                 yield Finding(
-                    "look", p.slug, f"{partner.name} is not {p.name} turned over.", "See whether one was changed without the other; a pair made from one pattern cannot drift."
+                    "look",
+                    p.slug,
+                    f"{partner.name} is not {p.name} turned over.",
+                    "See whether one was changed without the other; a pair made from one pattern cannot "
+                    "drift.",
                 )
 
 
 def _mirror_each_other(p: Pattern, q: Pattern) -> bool:
     a = _centred(Polygon(p.ring))
     b = _centred(scale(Polygon(q.ring), -1, 1, origin=(0, 0)))
-    apart = min(float(a.symmetric_difference(rotate(b, turn, origin=(0, 0))).area) for turn in (0, 90, 180, 270))
+    apart = min(
+        float(a.symmetric_difference(rotate(b, turn, origin=(0, 0))).area) for turn in (0, 90, 180, 270)
+    )
     return apart < 0.01 * float(a.area)
 
 
@@ -88,7 +112,12 @@ def _lining(p: Pattern, article: Article) -> Iterable[Finding]:
         return
     outer = article.by_slug.get(p.lines)
     if outer is None:
-        yield Finding("wrong", p.slug, f"{p.name} lines {p.lines}, which is not in this article.", "Name the piece that it lines, or none.")
+        yield Finding(
+            "wrong",
+            p.slug,
+            f"{p.name} lines {p.lines}, which is not in this article.",
+            "Name the piece that it lines, or none.",
+        )
         return
     own, lined = _centred(Polygon(cut_region(p).exterior)), _centred(Polygon(outer.ring))
     short = min(_stands_out(lined, fit) for fit in _fits(own, lined))
@@ -100,7 +129,12 @@ def _lining(p: Pattern, article: Article) -> Iterable[Finding]:
             f"Leave {math.ceil(short + 2)} mm or more beyond its outline: linings are cut larger and trimmed.",
         )
     if outer.each * (2 if outer.pair and not p.pair else 1) and p.each * p.layers < outer.each * outer.layers:
-        yield Finding("look", p.slug, f"{p.each} of {p.name} line {outer.each} of {outer.name}.", "See whether one of them is left unlined.")
+        yield Finding(
+            "look",
+            p.slug,
+            f"{p.each} of {p.name} line {outer.each} of {outer.name}.",
+            "See whether one of them is left unlined.",
+        )
 
 
 def _fits(own: Polygon, lined: Polygon) -> Iterable[Polygon]:
@@ -116,19 +150,33 @@ def _fits(own: Polygon, lined: Polygon) -> Iterable[Polygon]:
 
 def _stands_out(inner: Polygon, outer: Polygon) -> float:
     beyond = inner.difference(outer)
-    return max((outer.exterior.distance(shapely.Point(xy)) for part in pieces_of(beyond) for xy in part.exterior.coords), default=0.0)
+    return max(
+        (
+            outer.exterior.distance(shapely.Point(xy))
+            for part in pieces_of(beyond)
+            for xy in part.exterior.coords
+        ),
+        default=0.0,
+    )
 
 
 def _marks(p: Pattern, article: Article) -> Iterable[Finding]:
     cut = cut_region(p)
     for m in p.marks:
         if m.kind == "place" and not m.path and m.piece not in article.by_slug:
-            yield Finding("wrong", p.slug, f"{p.name}: {m.piece or 'a piece'} is placed on it, which is not in this article.", "Take the mark away, or add the piece.")
+            yield Finding(
+                "wrong",
+                p.slug,
+                f"{p.name}: {m.piece or 'a piece'} is placed on it, which is not in this article.",
+                "Take the mark away, or add the piece.",
+            )
             continue
         try:
             yield from _mark(p, m, cut, article)
         except FairLayError as error:
-            yield Finding("wrong", p.slug, f"{p.name}, {m.kind} {m.id}: {error}", "Mend the mark or take it away.")
+            yield Finding(
+                "wrong", p.slug, f"{p.name}, {m.kind} {m.id}: {error}", "Mend the mark or take it away."
+            )
 
 
 def _mark(p: Pattern, m: Mark, cut: Polygon, article: Article) -> Iterable[Finding]:
@@ -138,30 +186,49 @@ def _mark(p: Pattern, m: Mark, cut: Polygon, article: Article) -> Iterable[Findi
         off = line.difference(finished.buffer(0.05)).length
         if off > 0.5:
             over = ", over a window" if not line.difference(Polygon(p.ring).buffer(0.05)).length > 0.5 else ""
-            yield Finding("wrong", p.slug, f"{p.name}: the stitch line {m.id} runs off the edge for {off:.0f} mm{over}.", "Move the line, or mend the outline where it runs out.")
+            yield Finding(
+                "wrong",
+                p.slug,
+                f"{p.name}: the stitch line {m.id} runs off the edge for {off:.0f} mm{over}.",
+                "Move the line, or mend the outline where it runs out.",
+            )
         else:
             laid = stitches_of(p, m, article.by_slug)
             near = shapely.distance(finished.boundary, shapely.points(laid.holes))
             count = int((near < EDGE_OF_HOLE_MM).sum())
             if count:
                 yield Finding(
-                    "wrong", p.slug, f"{p.name}: {count} stitch holes of {m.id} lie less than {EDGE_OF_HOLE_MM:g} mm from an edge and would tear out.", "Set the line further in."
+                    "wrong",
+                    p.slug,
+                    f"{p.name}: {count} stitch holes of {m.id} lie less than {EDGE_OF_HOLE_MM:g} mm from an "
+                    "edge and would tear out.",
+                    "Set the line further in.",
                 )
             elif not laid.divides and m.spacing == "pitch":
-                yield Finding("look", p.slug, f"{p.name}, {m.id}: {laid.says}.", "Set it even, or ease a few stitches.")
+                yield Finding(
+                    "look", p.slug, f"{p.name}, {m.id}: {laid.says}.", "Set it even, or ease a few stitches."
+                )
     elif m.kind in ("hole", "slot") and m.at is not None:
         if not cut.buffer(-m.width_mm / 2).covers(shapely.Point(m.at.x, m.at.y)):
-            yield Finding("wrong", p.slug, f"{p.name}: the {m.kind} {m.id} is not wholly on the piece.", "Move it in.")
+            yield Finding(
+                "wrong", p.slug, f"{p.name}: the {m.kind} {m.id} is not wholly on the piece.", "Move it in."
+            )
     elif m.kind == "fold":
         if LineString([(q.x, q.y) for q in m.path]).intersection(cut).length < 1.0:
-            yield Finding("wrong", p.slug, f"{p.name}: the fold {m.id} does not cross the piece.", "Draw it from edge to edge.")
+            yield Finding(
+                "wrong",
+                p.slug,
+                f"{p.name}: the fold {m.id} does not cross the piece.",
+                "Draw it from edge to edge.",
+            )
     elif m.kind == "place":
         ring = placed_ring(m, article.by_slug)
         if ring is not None and Polygon(ring).difference(Polygon(cut.exterior).buffer(0.5)).area > 25:
             yield Finding(
                 "look",
                 p.slug,
-                f"{article.by_slug[m.piece].name if m.piece in article.by_slug else 'What'} reaches over the edge of {p.name}, where it is placed.",
+                f"{article.by_slug[m.piece].name if m.piece in article.by_slug else 'What'} reaches over the "
+                f"edge of {p.name}, where it is placed.",
                 "See whether that is meant.",
             )
 
@@ -169,12 +236,24 @@ def _mark(p: Pattern, m: Mark, cut: Polygon, article: Article) -> Iterable[Findi
 def _needs(p: Pattern, article: Article) -> Iterable[Finding]:
     n = p.needs
     if p.each == 0:
-        yield Finding("look", p.slug, f"None of {p.name} go into an article.", "Say how many, or take the piece out.")
+        yield Finding(
+            "look", p.slug, f"None of {p.name} go into an article.", "Say how many, or take the piece out."
+        )
     if not n.template and n == type(n)():
-        yield Finding("look", p.slug, f"{p.name}: its needs are not stated, so it may be cut from any leather, any way round.", "Choose a start for its needs.")
+        yield Finding(
+            "look",
+            p.slug,
+            f"{p.name}: its needs are not stated, so it may be cut from any leather, any way round.",
+            "Choose a start for its needs.",
+        )
     length, width = length_and_width(p)
     if length > 6 * width and length > 150 and n.grain_tolerance_deg >= 45 and n.max_tightness >= 3:
-        yield Finding("look", p.slug, f"{p.name} is long and narrow, yet may lie any way in loose leather: it will stretch.", "Give it the needs of a strap.")
+        yield Finding(
+            "look",
+            p.slug,
+            f"{p.name} is long and narrow, yet may lie any way in loose leather: it will stretch.",
+            "Give it the needs of a strap.",
+        )
     if n.skived_mm is not None and n.least_mm is not None and n.skived_mm > n.least_mm:
         yield Finding(
             "wrong",
@@ -184,7 +263,12 @@ def _needs(p: Pattern, article: Article) -> Iterable[Finding]:
         )
     for part, ways in article.parts().items():
         if p.part == part and len(ways) == 1 and p is next(q for q in article.pieces if q.part == part):
-            yield Finding("look", p.slug, f"{part} is said to be made in more than one way, but only {ways[0]!r} is there.", "Add the other way's pieces, or take the choice away.")
+            yield Finding(
+                "look",
+                p.slug,
+                f"{part} is said to be made in more than one way, but only {ways[0]!r} is there.",
+                "Add the other way's pieces, or take the choice away.",
+            )
 
 
 def _seam(article: Article, name: str) -> Iterable[Finding]:
@@ -192,7 +276,12 @@ def _seam(article: Article, name: str) -> Iterable[Finding]:
     try:
         found = seam_figures(article, seam)
     except FairLayError as error:
-        yield Finding("wrong", seam.sides[0].piece if seam.sides else "", f"Seam {name} cannot be reckoned: {error}", "Choose its stitch lines again.")
+        yield Finding(
+            "wrong",
+            seam.sides[0].piece if seam.sides else "",
+            f"Seam {name} cannot be reckoned: {error}",
+            "Choose its stitch lines again.",
+        )
         return
     if len(seam.sides) < 2:
         return
@@ -207,22 +296,40 @@ def _seam(article: Article, name: str) -> Iterable[Finding]:
         yield Finding(
             "wrong",
             short_one.slug,
-            f"Seam {name} joins {most:.1f} mm of {long_one.name} to {least:.1f} mm of {short_one.name}: {most - least:.1f} mm too little.",
+            f"Seam {name} joins {most:.1f} mm of {long_one.name} to {least:.1f} mm of {short_one.name}: "
+            f"{most - least:.1f} mm too little.",
             "Make the edges of equal length; leather cannot be eased by so much.",
         )
     elif len(set(found.stitches)) > 1:
-        yield Finding("look", short_one.slug, f"Seam {name}: {' and '.join(map(str, found.stitches))} holes do not meet.", "Give both sides the same pitch and spacing.")
+        yield Finding(
+            "look",
+            short_one.slug,
+            f"Seam {name}: {' and '.join(map(str, found.stitches))} holes do not meet.",
+            "Give both sides the same pitch and spacing.",
+        )
 
 
-def findings_on_rack(article: Article, rack: Sequence[tuple[str, Hide]], policy: Policy | None = None) -> tuple[Finding, ...]:
-    """Return which pieces no hide in stock can hold. ``rack`` has each hide with its material; pieces whose material is not on the rack at all are told once."""
+def findings_on_rack(
+    article: Article, rack: Sequence[tuple[str, Hide]], policy: Policy | None = None
+) -> tuple[Finding, ...]:
+    """Return which pieces no hide in stock can hold.
+
+    ``rack`` has each hide with its material; pieces whose material is not on the rack at all are told once.
+    """
     out: list[Finding] = []
     missing: set[str] = set()
     for p in article.pieces:
         own = [hide for material, hide in rack if material == p.material]
         if not own:
             if p.material not in missing:
-                out.append(Finding("look", "", f"There is no {p.material} on the rack.", f"Receive some before {article.name} is laid."))
+                out.append(
+                    Finding(
+                        "look",
+                        "",
+                        f"There is no {p.material} on the rack.",
+                        f"Receive some before {article.name} is laid.",
+                    )
+                )
                 missing.add(p.material)
             continue
         out += _no_hide_for(p, article, own, policy or Policy())
@@ -246,7 +353,9 @@ def _no_hide_for(p: Pattern, article: Article, hides: Sequence[Hide], policy: Po
     for hide in hides:
         ground, _ = fair_ground(piece, hide, policy)
         if any(
-            part.area >= piece.area_mm2 * 0.999 and _inner_radius(part) >= inner - OVERLAP_MM and _span(part) >= _span(piece.region) * 0.999
+            part.area >= piece.area_mm2 * 0.999
+            and _inner_radius(part) >= inner - OVERLAP_MM
+            and _span(part) >= _span(piece.region) * 0.999
             for part in pieces_of(ground, piece.area_mm2 * 0.9)
         ):
             return
@@ -254,7 +363,8 @@ def _no_hide_for(p: Pattern, article: Article, hides: Sequence[Hide], policy: Po
     yield Finding(
         "wrong",
         p.slug,
-        f"No {p.material} on the rack can hold {p.name} {words}: none has a patch that is large and good enough.",
+        f"No {p.material} on the rack can hold {p.name} {words}: none has a patch that is large and good "
+        "enough.",
         "See whether its needs are stricter than they must be, allow a seam, or buy for it.",
     )
 

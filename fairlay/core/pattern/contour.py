@@ -28,20 +28,33 @@ def flatten(contour: Sequence[Sequence[float]], name: str = "outline") -> Ring:
     """
     for i, node in enumerate(contour):
         if len(node) not in (2, 6) or not all(isinstance(v, (int, float)) and math.isfinite(v) for v in node):
-            raise BadShape(f"{name}: node {i + 1} is {list(node)!r}", value=list(node), expected="x and y, or x, y and the two handles, finite numbers in mm")
+            raise BadShape(
+                f"{name}: node {i + 1} is {list(node)!r}",
+                value=list(node),
+                expected="x and y, or x, y and the two handles, finite numbers in mm",
+            )
     points: list[NDArray[np.float64]] = []
     for a, b in zip(contour, [*contour[1:], *contour[:1]], strict=True):
         points.append(curve_points(*_span(a, b))[:-1])
     return clean_ring(np.concatenate(points) if points else np.empty((0, 2)), name)
 
 
-def _span(a: Sequence[float], b: Sequence[float]) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+def _span(
+    a: Sequence[float], b: Sequence[float]
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     p, q = np.array(a[:2], float), np.array(b[:2], float)
     return p, np.array(a[4:6], float) if len(a) == 6 else p, np.array(b[2:4], float) if len(b) == 6 else q, q
 
 
-def curve_points(p0: NDArray[np.float64], p1: NDArray[np.float64], p2: NDArray[np.float64], p3: NDArray[np.float64], within_mm: float = FLATTEN_MM) -> NDArray[np.float64]:
-    """Return points ``(n, 2)`` along a cubic from ``p0`` to ``p3``, both ends with it, within ``within_mm`` of it.
+def curve_points(
+    p0: NDArray[np.float64],
+    p1: NDArray[np.float64],
+    p2: NDArray[np.float64],
+    p3: NDArray[np.float64],
+    within_mm: float = FLATTEN_MM,
+) -> NDArray[np.float64]:
+    """Return points ``(n, 2)`` along a cubic from ``p0`` to ``p3``, both ends with it, within ``within_mm``
+    of it.
 
     The number of chords is Wang's bound: sqrt(6 max|second difference| / (8 within)).
     """
@@ -71,12 +84,23 @@ def arc(cx: float, cy: float, radius: float, start_deg: float, end_deg: float) -
         turn = math.radians(start_deg) + k * step
         x, y = cx + radius * math.cos(turn), cy + radius * math.sin(turn)
         tx, ty = -math.sin(turn) * reach, math.cos(turn) * reach
-        nodes.append((x, y, x if k == 0 else x - tx, y if k == 0 else y - ty, x if k == spans else x + tx, y if k == spans else y + ty))
+        nodes.append(
+            (
+                x,
+                y,
+                x if k == 0 else x - tx,
+                y if k == 0 else y - ty,
+                x if k == spans else x + tx,
+                y if k == spans else y + ty,
+            )
+        )
     return nodes
 
 
 def joined(nodes: Iterable[Node], decimals: int = 3) -> Contour:
-    """Return nodes as a contour, those that lie upon each other made one with the in handle of the first and the out handle of the second."""
+    """Return nodes as a contour, those that lie upon each other made one with the in handle of the first and
+    the out handle of the second.
+    """
     out: list[Node] = []
     for node in nodes:
         if out and math.dist(out[-1][:2], node[:2]) < SAME_POINT_MM:
@@ -98,7 +122,13 @@ def _merged(first: Node, second: Node) -> Node:
 
 def _plain(node: Node) -> Node:
     """A node whose handles lie on it needs none."""
-    return node[:2] if len(node) == 6 and math.dist(node[:2], node[2:4]) < SAME_POINT_MM and math.dist(node[:2], node[4:6]) < SAME_POINT_MM else node
+    return (
+        node[:2]
+        if len(node) == 6
+        and math.dist(node[:2], node[2:4]) < SAME_POINT_MM
+        and math.dist(node[:2], node[4:6]) < SAME_POINT_MM
+        else node
+    )
 
 
 def moved(contour: Iterable[Node], dx: float, dy: float) -> Contour:
@@ -114,11 +144,20 @@ def scaled(contour: Iterable[Node], factor: float) -> Contour:
 def turned(contour: Iterable[Node], degrees: float) -> Contour:
     """Return a contour turned about the origin by an angle, in the way placings turn."""
     c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
-    return tuple(tuple(v for i in range(0, len(node), 2) for v in (node[i] * c - node[i + 1] * s, node[i] * s + node[i + 1] * c)) for node in contour)
+    return tuple(
+        tuple(
+            v
+            for i in range(0, len(node), 2)
+            for v in (node[i] * c - node[i + 1] * s, node[i] * s + node[i + 1] * c)
+        )
+        for node in contour
+    )
 
 
 def mirrored_over(contour: Sequence[Node], a: tuple[float, float], b: tuple[float, float]) -> Contour:
-    """Return a contour turned over on the line through ``a`` and ``b``, its order kept opposite so that it runs the same way round."""
+    """Return a contour turned over on the line through ``a`` and ``b``, its order kept opposite so that it
+    runs the same way round.
+    """
     ux, uy = b[0] - a[0], b[1] - a[1]
     n = math.hypot(ux, uy)
     if n < SAME_POINT_MM:

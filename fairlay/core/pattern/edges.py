@@ -27,7 +27,9 @@ class XY:
 
 @dataclass(frozen=True)
 class Run:
-    """The part of an outline from the place nearest ``start``, in the outline's own order, to the place nearest ``end``."""
+    """The part of an outline from the place nearest ``start``, in the outline's own order, to the place
+    nearest ``end``.
+    """
 
     start: XY
     end: XY
@@ -64,11 +66,18 @@ def corners_of(ring: Ring, closed: bool = True) -> list[int]:
         weight = np.abs(turn[near])
         middle[i] = abs((apart[near] * weight).sum() / weight.sum()) if weight.sum() > 0 else window
     sharp = np.abs(turn) >= math.radians(SHARP_TURN_DEG)
-    found = [i for i in range(n) if (total[i] >= math.radians(CORNER_TURN_DEG) or sharp[i]) and abs(turn[i]) > math.radians(1.0)]
+    found = [
+        i
+        for i in range(n)
+        if (total[i] >= math.radians(CORNER_TURN_DEG) or sharp[i]) and abs(turn[i]) > math.radians(1.0)
+    ]
     # The middle of each bend: where what turns before and behind is in balance.
     out: list[int] = []
     for i in sorted(found, key=lambda k: (round(float(middle[k]), 3), -total[k])):
-        apart = [abs((at[i] - at[j] + around / 2) % around - around / 2) if closed else abs(at[i] - at[j]) for j in out]
+        apart = [
+            abs((at[i] - at[j] + around / 2) % around - around / 2) if closed else abs(at[i] - at[j])
+            for j in out
+        ]
         if all(d > window * 1.5 for d in apart) or (sharp[i] and all(d > SAME_POINT_MM for d in apart)):
             out.append(i)
     return sorted(out)
@@ -79,7 +88,9 @@ def _fold(angles: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def edges_of(ring: Ring) -> list[Run]:
-    """Return the runs of a ring from corner to corner; one run all round where there are fewer than two corners."""
+    """Return the runs of a ring from corner to corner; one run all round where there are fewer than two
+    corners.
+    """
     corners = corners_of(ring)
     if len(corners) < 2:
         return [Run(_xy(ring[0]), _xy(ring[0]))]
@@ -91,16 +102,28 @@ def _xy(point: NDArray[np.float64]) -> XY:
 
 
 def line_of(ring: Ring, run: Run | None) -> NDArray[np.float64]:
-    """Return the points ``(n, 2)`` of a run along a ring, ends with it; all round (first point again at the end) for None or a run without length."""
+    """Return the points ``(n, 2)`` of a run along a ring, ends with it; all round (first point again at the
+    end) for None or a run without length.
+    """
     closed = np.concatenate([ring, ring[:1]])
     if run is None or math.dist((run.start.x, run.start.y), (run.end.x, run.end.y)) < SAME_POINT_MM:
         return closed
     line = LineString(closed)
     a = line.project(shapely.Point(run.start.x, run.start.y))
     b = line.project(shapely.Point(run.end.x, run.end.y))
-    parts = [shapely.ops.substring(line, a, b)] if a < b else [shapely.ops.substring(line, a, line.length), shapely.ops.substring(line, 0.0, b)]
-    points = np.concatenate([np.asarray(p.coords) for p in parts if p.geom_type == "LineString"] or [np.empty((0, 2))])
-    keep = np.concatenate([[True], np.hypot(*np.diff(points, axis=0).T) > SAME_POINT_MM]) if len(points) else np.empty(0, bool)
+    parts = (
+        [shapely.ops.substring(line, a, b)]
+        if a < b
+        else [shapely.ops.substring(line, a, line.length), shapely.ops.substring(line, 0.0, b)]
+    )
+    points = np.concatenate(
+        [np.asarray(p.coords) for p in parts if p.geom_type == "LineString"] or [np.empty((0, 2))]
+    )
+    keep = (
+        np.concatenate([[True], np.hypot(*np.diff(points, axis=0).T) > SAME_POINT_MM])
+        if len(points)
+        else np.empty(0, bool)
+    )
     return np.asarray(points[keep], dtype=np.float64)
 
 
@@ -121,9 +144,15 @@ def inset(ring: Ring, run: Run | None, offset_mm: float) -> tuple[NDArray[np.flo
     """
     polygon = Polygon(ring)
     if is_all_round(run):
-        inner = max(pieces_of(polygon.buffer(-offset_mm, join_style="mitre")), key=lambda p: p.area, default=None)
+        inner = max(
+            pieces_of(polygon.buffer(-offset_mm, join_style="mitre")), key=lambda p: p.area, default=None
+        )
         if inner is None:
-            raise BadPattern(f"no line can run {offset_mm:g} mm inside this outline", value=offset_mm, expected="a smaller offset: the piece is narrower than two of them")
+            raise BadPattern(
+                f"no line can run {offset_mm:g} mm inside this outline",
+                value=offset_mm,
+                expected="a smaller offset: the piece is narrower than two of them",
+            )
         return np.asarray(inner.exterior.coords, dtype=np.float64), True
     line = LineString(line_of(ring, run))
     if offset_mm == 0:
@@ -132,7 +161,9 @@ def inset(ring: Ring, run: Run | None, offset_mm: float) -> tuple[NDArray[np.flo
     kept: BaseGeometry = line.offset_curve(side * offset_mm, join_style="mitre", mitre_limit=4.0)
     longest = max(getattr(kept, "geoms", [kept]), key=lambda g: g.length, default=None)
     if longest is None or longest.is_empty:
-        raise BadPattern(f"no line can run {offset_mm:g} mm inside that edge", value=offset_mm, expected="a smaller offset")
+        raise BadPattern(
+            f"no line can run {offset_mm:g} mm inside that edge", value=offset_mm, expected="a smaller offset"
+        )
     points = np.asarray(longest.coords, dtype=np.float64)
     forward = np.hypot(*(points[0] - line.coords[0])) <= np.hypot(*(points[-1] - line.coords[0]))
     return points if forward else points[::-1], False

@@ -24,7 +24,9 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Whole:
-    """The whole of a half pattern; ``bow_mm`` is how far its fold edge wanders, ``off_square_deg`` how the edges at both ends meet it."""
+    """The whole of a half pattern; ``bow_mm`` is how far its fold edge wanders, ``off_square_deg`` how the
+    edges at both ends meet it.
+    """
 
     contour: Contour
     bow_mm: float
@@ -42,7 +44,11 @@ def unfold(contour: Contour, a: XY, b: XY) -> Whole:
     start, end = np.array([a.x, a.y]), np.array([b.x, b.y])
     length = float(np.hypot(*(end - start)))
     if length < 5:
-        raise BadPattern(f"a centre line of {length:.1f} mm", value=length, expected="the two ends of the fold edge, apart from each other")
+        raise BadPattern(
+            f"a centre line of {length:.1f} mm",
+            value=length,
+            expected="the two ends of the fold edge, apart from each other",
+        )
     t = (end - start) / length
     n = np.array([-t[1], t[0]])
     across = (ring - start) @ n
@@ -51,12 +57,22 @@ def unfold(contour: Contour, a: XY, b: XY) -> Whole:
     along = (ring - start) @ t
     if across.min() < -ON_EDGE_MM - 0.02 * length:
         raise BadPattern(
-            f"the piece reaches {-across.min():.1f} mm over the centre line", value=float(across.min()), expected="a line along the fold edge, the half on one side of it"
+            f"the piece reaches {-across.min():.1f} mm over the centre line",
+            value=float(across.min()),
+            expected="a line along the fold edge, the half on one side of it",
         )
     edge = LineString([start, end])
-    near = (along > -ON_EDGE_MM) & (along < length + ON_EDGE_MM) & (np.abs(across) < max(ON_EDGE_MM, 0.03 * length))
+    near = (
+        (along > -ON_EDGE_MM)
+        & (along < length + ON_EDGE_MM)
+        & (np.abs(across) < max(ON_EDGE_MM, 0.03 * length))
+    )
     if Polygon(ring).exterior.intersection(edge.buffer(ON_EDGE_MM)).length < 0.5 * length or near.sum() < 2:
-        raise BadPattern("the centre line does not lie along an edge of the half", value=length, expected="the two ends of its fold edge")
+        raise BadPattern(
+            "the centre line does not lie along an edge of the half",
+            value=length,
+            expected="the two ends of its fold edge",
+        )
     bow = float(np.ptp(_within(along, across, length)))
     square = (_off_square(ring, start, -1, t, n), _off_square(ring, end, 1, t, n))
     half = Polygon(ring)
@@ -67,14 +83,23 @@ def unfold(contour: Contour, a: XY, b: XY) -> Whole:
     flipped = Polygon([p - 2 * float((p - start) @ n) * n for p in np.asarray(kept.exterior.coords)])
     both = kept.union(flipped).buffer(0.01, join_style="mitre").buffer(-0.01, join_style="mitre")
     whole = max(pieces_of(both), key=lambda g: g.area)
-    return Whole(contour_of(np.asarray(whole.simplify(0.005).exterior.coords)[:-1]), round(bow, 2), (round(square[0], 1), round(square[1], 1)), _says(bow, square))
+    return Whole(
+        contour_of(np.asarray(whole.simplify(0.005).exterior.coords)[:-1]),
+        round(bow, 2),
+        (round(square[0], 1), round(square[1], 1)),
+        _says(bow, square),
+    )
 
 
 def _within(along: Floats, across: Floats, length: float) -> Floats:
     """How far the fold edge stands off the line, at points along it, the ends' own corners left out."""
     out = [0.0]
     reach = max(ON_EDGE_MM, 0.03 * length)
-    for (s0, c0), (s1, c1) in zip(zip(along, across, strict=True), zip(np.roll(along, -1), np.roll(across, -1), strict=True), strict=True):
+    for (s0, c0), (s1, c1) in zip(
+        zip(along, across, strict=True),
+        zip(np.roll(along, -1), np.roll(across, -1), strict=True),
+        strict=True,
+    ):
         if abs(c0) > reach or abs(c1) > reach:
             continue
         for f in np.linspace(0, 1, 12):
@@ -85,7 +110,9 @@ def _within(along: Floats, across: Floats, length: float) -> Floats:
 
 
 def _off_square(ring: Floats, corner: Floats, way: int, t: Floats, n: Floats) -> float:
-    """Degrees by which the edge that leaves the fold at ``corner`` is off a right angle to it; positive where it leans outward."""
+    """Degrees by which the edge that leaves the fold at ``corner`` is off a right angle to it; positive where
+    it leans outward.
+    """
     polygon = Polygon(ring).exterior
     here = polygon.project(Point(corner))
     for sign in (1, -1):
@@ -99,10 +126,14 @@ def _off_square(ring: Floats, corner: Floats, way: int, t: Floats, n: Floats) ->
 def _says(bow: float, square: tuple[float, float]) -> tuple[str, ...]:
     out = []
     if bow > STRAIGHT_MM:
-        out.append(f"The fold edge is not straight: it wanders by {bow:.1f} mm, so the whole would be out by up to {2 * bow:.1f} mm in the middle. It was trued to the line.")
+        out.append(
+            f"The fold edge is not straight: it wanders by {bow:.1f} mm, so the whole would be out by up to "
+            f"{2 * bow:.1f} mm in the middle. It was trued to the line."
+        )
     for which, off in zip(("first", "second"), square, strict=True):
         if abs(off) > SQUARE_DEG:
             out.append(
-                f"The edge at the {which} end of the fold is {abs(off):.1f} degrees off square: the whole has a {'point' if off > 0 else 'notch'} of {2 * abs(off):.1f} degrees there."
+                f"The edge at the {which} end of the fold is {abs(off):.1f} degrees off square: the whole "
+                f"has a {'point' if off > 0 else 'notch'} of {2 * abs(off):.1f} degrees there."
             )
     return tuple(out)

@@ -21,7 +21,9 @@ from fairlay.core.shapes.rings import Ring
 
 
 def stitch_line(p: Pattern, mark: Mark) -> tuple[NDArray[np.float64], bool]:
-    """Return the line of a stitch mark ``(n, 2)``, and whether it is closed (then its last point is the first). Raises BadPattern where it cannot run."""
+    """Return the line of a stitch mark ``(n, 2)``, and whether it is closed (then its last point is the
+    first). Raises BadPattern where it cannot run.
+    """
     if mark.path:
         points = np.array([(q.x, q.y) for q in mark.path], float)
         return (np.concatenate([points, points[:1]]) if mark.closed else points), mark.closed
@@ -48,7 +50,9 @@ def stitches_of(p: Pattern, mark: Mark, others: Mapping[str, Pattern] | None = N
 
 
 def placed_ring(mark: Mark, others: Mapping[str, Pattern]) -> Ring | None:
-    """Return where the piece of a place mark lies on this one (as drawn, where it has a path); None for other marks or a piece that is not there."""
+    """Return where the piece of a place mark lies on this one (as drawn, where it has a path); None for other
+    marks or a piece that is not there.
+    """
     if mark.kind == "place" and len(mark.path) > 2:
         return np.array([(q.x, q.y) for q in mark.path])
     if mark.kind != "place" or mark.at is None or mark.piece not in others:
@@ -80,7 +84,9 @@ def hole_ring(mark: Mark) -> Ring:
 
 
 def drawn_marks(p: Pattern, others: Mapping[str, Pattern] | None = None) -> tuple[DrawnMark, ...]:
-    """Return all marks of a pattern as they are drawn; one that cannot be drawn is left out (``checks`` tells of it)."""
+    """Return all marks of a pattern as they are drawn; one that cannot be drawn is left out (``checks`` tells
+    of it).
+    """
     out: list[DrawnMark] = []
     for mark in p.marks:
         try:
@@ -96,7 +102,10 @@ def _drawn(p: Pattern, m: Mark, others: Mapping[str, Pattern]) -> list[DrawnMark
 
     if m.kind == "stitch":
         line, _ = stitch_line(p, m)
-        return [of("line", line, f"stitch, {m.pitch_mm:g} mm pitch"), of("pricks", stitches_of(p, m, others).holes, "")]
+        return [
+            of("line", line, f"stitch, {m.pitch_mm:g} mm pitch"),
+            of("pricks", stitches_of(p, m, others).holes, ""),
+        ]
     if m.kind == "hole":
         return [of("area", hole_ring(m), f"punch {m.width_mm:g} mm")]
     if m.kind == "slot":
@@ -108,7 +117,13 @@ def _drawn(p: Pattern, m: Mark, others: Mapping[str, Pattern]) -> list[DrawnMark
         return [of("line", inset(p.ring, m.run, m.width_mm)[0], words)]
     if m.kind == "place":
         ring = placed_ring(m, others)
-        return [] if ring is None else [of("area", ring, others[m.piece].name if m.piece in others else m.text or "a piece lies here")]
+        return (
+            []
+            if ring is None
+            else [
+                of("area", ring, others[m.piece].name if m.piece in others else m.text or "a piece lies here")
+            ]
+        )
     at = m.at or XY(0, 0)
     t = math.radians(m.turn_deg)
     d = np.array([math.cos(t), math.sin(t)]) * m.length_mm / 2

@@ -24,7 +24,9 @@ MarkKind = Literal["stitch", "hole", "slot", "fold", "glue", "skive", "place", "
 Tool = Literal["knife", "shears", "strap cutter", "die"]
 
 TOOL_GAP_MM: dict[Tool, float] = {"knife": 0.0, "shears": 2.0, "strap cutter": 0.0, "die": 3.0}
-"""The room that a tool needs between pieces: a die's edge takes 3 mm or so, shears wander; a knife may share a cut."""
+"""The room that a tool needs between pieces: a die's edge takes 3 mm or so, shears wander; a knife may share
+a cut.
+"""
 
 
 @dataclass(frozen=True)
@@ -79,7 +81,10 @@ class SeamLine:
 
 @dataclass(frozen=True)
 class Needs:
-    """What a piece needs of the leather. ``grain_tolerance_deg`` of 180 lets it lie any way; ``hidden`` are painted areas."""
+    """What a piece needs of the leather.
+
+    ``grain_tolerance_deg`` of 180 lets it lie any way; ``hidden`` are painted areas.
+    """
 
     template: str = ""
     grain_deg: float = 0.0
@@ -96,10 +101,12 @@ class Needs:
 
 @dataclass(frozen=True, eq=True)
 class Pattern:
-    """A piece of an article. ``contour`` is the finished outline; ``margin_mm`` and ``edge_margins`` are cut beyond it.
+    """A piece of an article. ``contour`` is the finished outline; ``margin_mm`` and ``edge_margins`` are cut
+    beyond it.
 
     ``each`` is how many one article takes (of a pair, both hands together). ``way`` names the part and the
-    way to make it ("arm strap", "double from thin") where a batch may choose. ``lines`` is the piece that this one lines.
+    way to make it ("arm strap", "double from thin") where a batch may choose. ``lines`` is the piece that
+    this one lines.
     """
 
     slug: str
@@ -141,7 +148,9 @@ class Pattern:
 
     @property
     def thickness_mm(self) -> float | None:
-        """How thick the piece is once made: as skived, else the middle of its range; None where nothing is said."""
+        """How thick the piece is once made: as skived, else the middle of its range; None where nothing is
+        said.
+        """
         n = self.needs
         if n.skived_mm is not None:
             return n.skived_mm
@@ -157,7 +166,9 @@ def slug_of(name: str) -> str:
     """Return a name as a slug: small letters, digits and hyphens. Raises BadPattern where nothing is left."""
     slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60]
     if not slug:
-        raise BadPattern(f"{name!r} has no letter or digit", value=name, expected="a name of letters and digits")
+        raise BadPattern(
+            f"{name!r} has no letter or digit", value=name, expected="a name of letters and digits"
+        )
     return slug
 
 
@@ -170,20 +181,60 @@ def check_pattern(p: Pattern) -> None:
             raise BadPattern(f"{name}: {what}", value=value, expected=expected)
 
     need(bool(p.name.strip()), "it has no name", p.name, "a name")
-    need(p.slug == slug_of(p.slug), f"its short name is {p.slug!r}", p.slug, "small letters, digits and hyphens")
+    need(
+        p.slug == slug_of(p.slug),
+        f"its short name is {p.slug!r}",
+        p.slug,
+        "small letters, digits and hyphens",
+    )
     need(0 <= p.each <= 1000, f"{p.each} in each article", p.each, "0 to 1000")
     need(bool(p.material.strip()), "no material is named", p.material, "body leather, lining, ...")
-    need(p.margin_mm >= 0 and all(e.mm >= 0 for e in p.edge_margins), "a margin is less than nothing", p.margin_mm, "0 mm or more")
-    need(0 <= p.spare_rate <= 1, f"a spare rate of {p.spare_rate:g}", p.spare_rate, "0 to 1 (0.02 is two in a hundred)")
+    need(
+        p.margin_mm >= 0 and all(e.mm >= 0 for e in p.edge_margins),
+        "a margin is less than nothing",
+        p.margin_mm,
+        "0 mm or more",
+    )
+    need(
+        0 <= p.spare_rate <= 1,
+        f"a spare rate of {p.spare_rate:g}",
+        p.spare_rate,
+        "0 to 1 (0.02 is two in a hundred)",
+    )
     need(p.layers >= 1, f"{p.layers} layers", p.layers, "1 or more")
     n = p.needs
-    need(n.show_limit in (0, 1, 2), f"a show limit of {n.show_limit}", n.show_limit, "0, 1 or 2; no piece may use severity 3")
-    need(n.max_tightness in (1, 2, 3, 4), f"loosest tightness {n.max_tightness}", n.max_tightness, "1 tight, 2 firm, 3 loose or 4 slack")
-    need(0 <= n.grain_tolerance_deg <= 180, f"a grain tolerance of {n.grain_tolerance_deg:g} degrees", n.grain_tolerance_deg, "0 to 180")
+    need(
+        n.show_limit in (0, 1, 2),
+        f"a show limit of {n.show_limit}",
+        n.show_limit,
+        "0, 1 or 2; no piece may use severity 3",
+    )
+    need(
+        n.max_tightness in (1, 2, 3, 4),
+        f"loosest tightness {n.max_tightness}",
+        n.max_tightness,
+        "1 tight, 2 firm, 3 loose or 4 slack",
+    )
+    need(
+        0 <= n.grain_tolerance_deg <= 180,
+        f"a grain tolerance of {n.grain_tolerance_deg:g} degrees",
+        n.grain_tolerance_deg,
+        "0 to 180",
+    )
     need(n.value >= 0, f"a value of {n.value:g}", n.value, "0 or more")
     least, most = n.least_mm or 0.0, n.most_mm
-    need(least >= 0 and (most is None or (most > 0 and least <= most)), f"a thickness from {n.least_mm} to {n.most_mm} mm", (n.least_mm, n.most_mm), "least not above most")
-    need(n.skived_mm is None or n.skived_mm > 0, f"{n.skived_mm} mm left after skiving", n.skived_mm, "more than 0 mm")
+    need(
+        least >= 0 and (most is None or (most > 0 and least <= most)),
+        f"a thickness from {n.least_mm} to {n.most_mm} mm",
+        (n.least_mm, n.most_mm),
+        "least not above most",
+    )
+    need(
+        n.skived_mm is None or n.skived_mm > 0,
+        f"{n.skived_mm} mm left after skiving",
+        n.skived_mm,
+        "more than 0 mm",
+    )
     ids = [m.id for m in p.marks]
     need(len(set(ids)) == len(ids), "two marks have the same id", ids, "an id of its own for each mark")
     _ = p.region
@@ -203,13 +254,28 @@ def _check_mark(name: str, m: Mark) -> None:
     if m.kind in ("hole", "slot", "glue", "skive"):
         need(m.width_mm > 0, f"a width of {m.width_mm:g} mm", m.width_mm, "more than 0 mm")
     if m.kind == "slot":
-        need(m.length_mm >= m.width_mm, f"{m.length_mm:g} mm long and {m.width_mm:g} mm wide", m.length_mm, "a length not under its width")
+        need(
+            m.length_mm >= m.width_mm,
+            f"{m.length_mm:g} mm long and {m.width_mm:g} mm wide",
+            m.length_mm,
+            "a length not under its width",
+        )
     if m.kind == "fold":
         need(len(m.path) >= 2, "its line has no length", len(m.path), "two points or more")
     if m.kind == "stitch":
-        need(len(m.path) != 1 and m.offset_mm >= 0, f"an offset of {m.offset_mm:g} mm", m.offset_mm, "0 mm or more, or a path of two points or more")
+        need(
+            len(m.path) != 1 and m.offset_mm >= 0,
+            f"an offset of {m.offset_mm:g} mm",
+            m.offset_mm,
+            "0 mm or more, or a path of two points or more",
+        )
         need(1 <= m.pitch_mm <= 30, f"a pitch of {m.pitch_mm:g} mm", m.pitch_mm, "1 to 30 mm")
     if m.kind == "skive":
         need(m.left_mm >= 0, f"{m.left_mm:g} mm left", m.left_mm, "0 mm or more")
     if m.kind == "place":
-        need(bool(m.piece) or len(m.path) > 2, "it names no piece", m.piece, "a piece of the same article, or its outline drawn")
+        need(
+            bool(m.piece) or len(m.path) > 2,
+            "it names no piece",
+            m.piece,
+            "a piece of the same article, or its outline drawn",
+        )

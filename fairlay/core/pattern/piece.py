@@ -136,22 +136,44 @@ def check_piece(piece: Piece) -> None:
     """Raise BadPattern where a piece's needs make no sense."""
     name = f"piece {piece.id}"
     if piece.quantity < 0:
-        raise BadPattern(f"{name}: a quantity of {piece.quantity}", value=piece.quantity, expected="0 or more")
+        raise BadPattern(
+            f"{name}: a quantity of {piece.quantity}", value=piece.quantity, expected="0 or more"
+        )
     if piece.pair and piece.quantity % 2:
-        raise BadPattern(f"{name}: {piece.quantity} wanted of a pair", value=piece.quantity, expected="an even number, half of them mirrored")
+        raise BadPattern(
+            f"{name}: {piece.quantity} wanted of a pair",
+            value=piece.quantity,
+            expected="an even number, half of them mirrored",
+        )
     if piece.show_limit not in (0, 1, 2):
-        raise BadPattern(f"{name}: a show limit of {piece.show_limit!r}", value=piece.show_limit, expected="0, 1 or 2; no piece may use severity 3")
+        raise BadPattern(
+            f"{name}: a show limit of {piece.show_limit!r}",
+            value=piece.show_limit,
+            expected="0, 1 or 2; no piece may use severity 3",
+        )
     if piece.max_tightness not in (1, 2, 3, 4):
-        raise BadPattern(f"{name}: loosest tightness {piece.max_tightness!r}", value=piece.max_tightness, expected="1 tight, 2 firm, 3 loose or 4 slack")
+        raise BadPattern(
+            f"{name}: loosest tightness {piece.max_tightness!r}",
+            value=piece.max_tightness,
+            expected="1 tight, 2 firm, 3 loose or 4 slack",
+        )
     if piece.grain.tolerance_deg < 0:
-        raise BadPattern(f"{name}: a grain tolerance of {piece.grain.tolerance_deg} degrees", value=piece.grain.tolerance_deg, expected="0 to 180")
+        raise BadPattern(
+            f"{name}: a grain tolerance of {piece.grain.tolerance_deg} degrees",
+            value=piece.grain.tolerance_deg,
+            expected="0 to 180",
+        )
     if piece.thickness_mm and not 0 < piece.thickness_mm[0] <= piece.thickness_mm[1]:
         raise BadPattern(
-            f"{name}: a thickness from {piece.thickness_mm[0]} to {piece.thickness_mm[1]} mm", value=piece.thickness_mm, expected="[least, most], least not above most"
+            f"{name}: a thickness from {piece.thickness_mm[0]} to {piece.thickness_mm[1]} mm",
+            value=piece.thickness_mm,
+            expected="[least, most], least not above most",
         )
     if piece.value < 0:
         raise BadPattern(f"{name}: a value of {piece.value}", value=piece.value, expected="0 or more")
     if piece.per_set < 1:
         raise BadPattern(f"{name}: {piece.per_set} per set", value=piece.per_set, expected="1 or more")
     if piece.pair and piece.splits:
-        raise BadPattern(f"{name}: a pair with splits", value=piece.id, expected="splits on single pieces only")
+        raise BadPattern(
+            f"{name}: a pair with splits", value=piece.id, expected="splits on single pieces only"
+        )

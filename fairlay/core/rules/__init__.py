@@ -23,7 +23,17 @@ from fairlay.core.shapes.rings import union
 
 PLACE_RULES = (edge, unsound, show_face, tightness, thickness)
 
-__all__ = ["PLACE_RULES", "Forbidden", "GrainSchool", "Policy", "bears", "fair_areas", "fair_ground", "forbidden_ground", "needs_of"]
+__all__ = [
+    "PLACE_RULES",
+    "Forbidden",
+    "GrainSchool",
+    "Policy",
+    "bears",
+    "fair_areas",
+    "fair_ground",
+    "forbidden_ground",
+    "needs_of",
+]
 
 
 def forbidden_ground(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
@@ -45,7 +55,9 @@ def fair_ground(piece: Piece, hide: Hide, policy: Policy) -> tuple[BaseGeometry,
 
 
 def fair_areas(pieces: Iterable[Piece], hide: Hide, policy: Policy) -> dict[Hashable, float]:
-    """Return the area in mm2 of a hide that is fair to each of some pieces, by what the rules read of it (``needs_of``): pieces that agree are reckoned once."""
+    """Return the area in mm2 of a hide that is fair to each of some pieces, by what the rules read of it
+    (``needs_of``): pieces that agree are reckoned once.
+    """
     out: dict[Hashable, float] = {}
     for piece in pieces:
         if needs_of(piece) not in out:
@@ -59,5 +71,7 @@ def needs_of(piece: Piece) -> Hashable:
 
 
 def bears(fair_mm2: float, piece: Piece) -> bool:
-    """Return whether so much fair ground can hold a piece at all: the least that must be so, whatever its shape."""
+    """Return whether so much fair ground can hold a piece at all: the least that must be so, whatever its
+    shape.
+    """
     return fair_mm2 >= piece.area_mm2

@@ -17,7 +17,9 @@ def too_near(slim: Sequence[BaseGeometry], policy: Policy) -> Iterator[tuple[int
     """Yield (i, j, sentence) for each two placed pieces, given slim, that overlap or are nearer than the gap."""
     tree = STRtree(slim)
     for i, shape in enumerate(slim):
-        for j in sorted(int(k) for k in tree.query(shape, predicate="dwithin", distance=policy.gap_mm + OVERLAP_MM)):
+        for j in sorted(
+            int(k) for k in tree.query(shape, predicate="dwithin", distance=policy.gap_mm + OVERLAP_MM)
+        ):
             if j <= i:
                 continue
             if shape.intersects(slim[j]):

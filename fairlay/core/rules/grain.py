@@ -55,14 +55,25 @@ def lines_on(hide: Hide, policy: Policy) -> tuple[float, ...]:
     """Return every line that grain is judged by somewhere on the hide."""
     if policy.grain_school != "local":
         return (hide.backbone_deg,)
-    return tuple(dict.fromkeys([*(zone.stretch_deg + 90.0 for zone, shown in hide.zone_regions if not shown.is_empty), hide.backbone_deg]))
+    return tuple(
+        dict.fromkeys(
+            [
+                *(zone.stretch_deg + 90.0 for zone, shown in hide.zone_regions if not shown.is_empty),
+                hide.backbone_deg,
+            ]
+        )
+    )
 
 
-def off_grain(piece: Piece, hide: Hide, policy: Policy, rotation_deg: float, mirrored: bool, x: float, y: float) -> str | None:
+def off_grain(
+    piece: Piece, hide: Hide, policy: Policy, rotation_deg: float, mirrored: bool, x: float, y: float
+) -> str | None:
     """Return the sentence for a piece whose centroid lies at (x, y) off its grain; None if it is fair."""
     if any_way(piece, policy):
         return None
-    off = off_axis_deg(axis_deg(piece.grain, rotation_deg, mirrored), line_deg(hide, policy, x, y), piece.grain.reversible)
+    off = off_axis_deg(
+        axis_deg(piece.grain, rotation_deg, mirrored), line_deg(hide, policy, x, y), piece.grain.reversible
+    )
     if off <= piece.grain.tolerance_deg + GRAIN_GRACE_DEG:
         return None
     return f"{off:.1f} degrees off {LINE[policy.grain_school]}, {piece.grain.tolerance_deg:g} allowed"

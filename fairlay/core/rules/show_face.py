@@ -24,7 +24,8 @@ def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
         Forbidden(
             NAME,
             region,
-            f"shows a {flaw.kind} of severity {flaw.severity} ({SEVERITY_NAMES[flaw.severity]}); its show face bears {BEARS[piece.show_limit]}",
+            f"shows a {flaw.kind} of severity {flaw.severity} ({SEVERITY_NAMES[flaw.severity]}); its show "
+            f"face bears {BEARS[piece.show_limit]}",
             show_only=True,
         )
         for flaw, region in hide.flaw_regions

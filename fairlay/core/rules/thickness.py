@@ -39,7 +39,9 @@ def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
     for low, high, word in ((-1e9, least - grace, "thinner"), (most + grace, 1e9, "thicker")):
         ground = union(_filled(lines.filled(low, high)))
         if not ground.is_empty:
-            out.append(Forbidden(NAME, ground, f"on leather {word} than the {least:g} to {most:g} mm it needs"))
+            out.append(
+                Forbidden(NAME, ground, f"on leather {word} than the {least:g} to {most:g} mm it needs")
+            )
     return tuple(out)
 
 

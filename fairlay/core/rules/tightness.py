@@ -23,8 +23,8 @@ def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
         Forbidden(
             NAME,
             shown,
-            f"on {TIGHTNESS_NAMES[zone.tightness]} leather (class {zone.tightness}); it needs {TIGHTNESS_NAMES[piece.max_tightness]}"
-            + ("" if piece.max_tightness == 1 else " or tighter"),
+            f"on {TIGHTNESS_NAMES[zone.tightness]} leather (class {zone.tightness}); it needs "
+            f"{TIGHTNESS_NAMES[piece.max_tightness]}" + ("" if piece.max_tightness == 1 else " or tighter"),
         )
         for zone, shown in hide.zone_regions
         if zone.tightness > piece.max_tightness and not shown.is_empty

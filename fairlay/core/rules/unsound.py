@@ -18,4 +18,8 @@ def needs(piece: Piece) -> Hashable:
 
 def forbids(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
     """Each flaw of severity 3."""
-    return tuple(Forbidden(NAME, region, f"on an unsound {flaw.kind}, which no piece may use") for flaw, region in hide.flaw_regions if flaw.severity == 3)
+    return tuple(
+        Forbidden(NAME, region, f"on an unsound {flaw.kind}, which no piece may use")
+        for flaw, region in hide.flaw_regions
+        if flaw.severity == 3
+    )

@@ -93,7 +93,12 @@ def bodies_overlap(p, ps, pb, q, qs, qb):
                 for o in range(qs[m], qs[m + 1]):
                     cx, cy, dx, dy = q[n, 0], q[n, 1], q[o, 0], q[o, 1]
                     n = o
-                    if (cx < ex0 and dx < ex0) or (cx > ex1 and dx > ex1) or (cy < ey0 and dy < ey0) or (cy > ey1 and dy > ey1):
+                    if (
+                        (cx < ex0 and dx < ex0)
+                        or (cx > ex1 and dx > ex1)
+                        or (cy < ey0 and dy < ey0)
+                        or (cy > ey1 and dy > ey1)
+                    ):
                         continue
                     if segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
                         return True

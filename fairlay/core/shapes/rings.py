@@ -35,24 +35,44 @@ def clean_ring(points: Sequence[Sequence[float]] | Ring, name: str) -> Ring:
     try:
         ring = np.asarray(points, dtype=np.float64)
     except (TypeError, ValueError) as error:
-        raise BadShape(f"{name}: a point is not a pair of numbers", value=points, expected="[[x, y], ...] in mm") from error
+        raise BadShape(
+            f"{name}: a point is not a pair of numbers", value=points, expected="[[x, y], ...] in mm"
+        ) from error
     if ring.ndim != 2 or ring.shape[1] != 2:
-        raise BadShape(f"{name}: the outline has the shape {ring.shape}", value=ring.shape, expected="a list of [x, y] pairs in mm")
+        raise BadShape(
+            f"{name}: the outline has the shape {ring.shape}",
+            value=ring.shape,
+            expected="a list of [x, y] pairs in mm",
+        )
     bad = ~np.isfinite(ring).all(axis=1)
     if bad.any():
         where = int(np.flatnonzero(bad)[0])
-        raise BadShape(f"{name}: point {where + 1} of the outline is {ring[where].tolist()}", value=ring[where].tolist(), expected="finite numbers")
+        raise BadShape(
+            f"{name}: point {where + 1} of the outline is {ring[where].tolist()}",
+            value=ring[where].tolist(),
+            expected="finite numbers",
+        )
     if len(ring):
         step = np.hypot(*(ring - np.roll(ring, 1, axis=0)).T)
         keep = step > SAME_POINT_MM
         ring = ring[keep]
     if len(ring) < 3:
-        raise BadShape(f"{name}: the outline has {len(ring)} distinct points", value=len(ring), expected="at least 3")
+        raise BadShape(
+            f"{name}: the outline has {len(ring)} distinct points", value=len(ring), expected="at least 3"
+        )
     polygon = Polygon(ring)
     if not polygon.is_valid:
-        raise BadShape(f"{name}: the outline crosses or touches itself: {explain_validity(polygon)}", value=explain_validity(polygon), expected="a simple outline")
+        raise BadShape(
+            f"{name}: the outline crosses or touches itself: {explain_validity(polygon)}",
+            value=explain_validity(polygon),
+            expected="a simple outline",
+        )
     if polygon.area < MIN_PIECE_AREA_MM2:
-        raise BadShape(f"{name}: the outline encloses {polygon.area:.3f} mm2", value=polygon.area, expected=f"at least {MIN_PIECE_AREA_MM2:g} mm2")
+        raise BadShape(
+            f"{name}: the outline encloses {polygon.area:.3f} mm2",
+            value=polygon.area,
+            expected=f"at least {MIN_PIECE_AREA_MM2:g} mm2",
+        )
     return ring
 
 
@@ -101,7 +121,9 @@ def rings_of(geometry: BaseGeometry) -> list[Ring]:
 
 
 def flat(rings: Sequence[Ring]) -> tuple[Ring, NDArray[np.int64]]:
-    """Return rings as the kernels take a body: all points ``(n, 2)``, and ``(r + 1,)`` where each ring starts."""
+    """Return rings as the kernels take a body: all points ``(n, 2)``, and ``(r + 1,)`` where each ring
+    starts.
+    """
     starts = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int64)
     return np.ascontiguousarray(np.concatenate(rings)) if rings else np.empty((0, 2)), starts
 
@@ -114,7 +136,11 @@ def union(parts: Iterable[BaseGeometry]) -> BaseGeometry:
 
 
 def common(first: BaseGeometry, *others: BaseGeometry) -> BaseGeometry:
-    """Return the area that geometries share. Where they only touch, in a line or a point, nothing of it: GEOS gives such crumbs too, and cannot go on reckoning with them."""
+    """Return the area that geometries share.
+
+    Where they only touch, in a line or a point, nothing of it: GEOS gives such crumbs too, and cannot go on
+    reckoning with them.
+    """
     out = first
     for other in others:
         out = union(pieces_of(out.intersection(other), 0.0))
@@ -128,7 +154,16 @@ def as_points(ring: Ring, decimals: int = 3) -> list[list[float]]:
 
 def finite(value: Any, name: str, low: float = -math.inf, high: float = math.inf) -> float:
     """Return ``value`` as a float; raise BadShape if it is no finite number in [low, high]."""
-    if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value) or not low <= value <= high:
-        bounds = f"a number from {low:g} to {high:g}" if math.isfinite(low) or math.isfinite(high) else "a finite number"
+    if (
+        isinstance(value, bool)
+        or not isinstance(value, (int, float))
+        or not math.isfinite(value)
+        or not low <= value <= high
+    ):
+        bounds = (
+            f"a number from {low:g} to {high:g}"
+            if math.isfinite(low) or math.isfinite(high)
+            else "a finite number"
+        )
         raise BadShape(f"{name} is {value!r}", value=value, expected=bounds)
     return float(value)

@@ -1,4 +1,7 @@
-"""Deliveries, what looking a hide over told, its history, and the shop's own settings. Every step may be run again."""
+"""Deliveries, what looking a hide over told, its history, and the shop's own settings.
+
+Every step may be run again.
+"""
 
 from typing import Any
 
@@ -17,9 +20,16 @@ TABLES = (
     """setting (name VARCHAR(64) NOT NULL PRIMARY KEY, value JSON NOT NULL)""",
 )
 COLUMNS = (
-    "delivery_id INT NULL", "invoice_m2 DOUBLE NULL", "finish VARCHAR(64) NOT NULL DEFAULT ''", "looking JSON NULL", "seen JSON NULL", "version INT NOT NULL DEFAULT 0",
-    "looked VARCHAR(128) NOT NULL DEFAULT 'not looked over'", "looked_enough BOOL NOT NULL DEFAULT FALSE", "measured BOOL NOT NULL DEFAULT TRUE",
-)  # fmt: skip
+    "delivery_id INT NULL",
+    "invoice_m2 DOUBLE NULL",
+    "finish VARCHAR(64) NOT NULL DEFAULT ''",
+    "looking JSON NULL",
+    "seen JSON NULL",
+    "version INT NOT NULL DEFAULT 0",
+    "looked VARCHAR(128) NOT NULL DEFAULT 'not looked over'",
+    "looked_enough BOOL NOT NULL DEFAULT FALSE",
+    "measured BOOL NOT NULL DEFAULT TRUE",
+)
 
 
 def up(migrator: object, db: Database) -> None:
@@ -30,5 +40,11 @@ def up(migrator: object, db: Database) -> None:
         run(f"CREATE TABLE IF NOT EXISTS {table} {OPTIONS}")
     for column in COLUMNS:
         run(f"ALTER TABLE hide ADD COLUMN IF NOT EXISTS {column}")
-    run("ALTER TABLE hide ADD CONSTRAINT FOREIGN KEY IF NOT EXISTS hide_delivery (delivery_id) REFERENCES delivery (id)")
-    run("UPDATE hide SET looked = 'looked over', looked_enough = TRUE WHERE looking IS NULL AND (state <> 'received' OR kind = 'roll')")
+    run(
+        "ALTER TABLE hide ADD CONSTRAINT FOREIGN KEY IF NOT EXISTS hide_delivery (delivery_id) REFERENCES "
+        "delivery (id)"
+    )
+    run(
+        "UPDATE hide SET looked = 'looked over', looked_enough = TRUE WHERE looking IS NULL AND (state <> "
+        "'received' OR kind = 'roll')"
+    )

@@ -1,4 +1,6 @@
-"""Pictures of hides are read by the queue: a job is at a lay or at a hide, and says what it found so far; large files are kept in parts. Every step may be run again."""
+"""Pictures of hides are read by the queue: a job is at a lay or at a hide, and says what it found so far;
+large files are kept in parts. Every step may be run again.
+"""
 
 from typing import Any
 
@@ -19,4 +21,7 @@ def up(migrator: object, db: Database) -> None:
     run("ALTER TABLE work_job MODIFY COLUMN lay_id INT NULL")
     run("ALTER TABLE work_job ADD COLUMN IF NOT EXISTS hide_id INT NULL")
     run("ALTER TABLE work_job ADD COLUMN IF NOT EXISTS said JSON NULL")
-    run("ALTER TABLE work_job ADD CONSTRAINT FOREIGN KEY IF NOT EXISTS work_job_hide (hide_id) REFERENCES hide (id) ON DELETE CASCADE")
+    run(
+        "ALTER TABLE work_job ADD CONSTRAINT FOREIGN KEY IF NOT EXISTS work_job_hide (hide_id) REFERENCES "
+        "hide (id) ON DELETE CASCADE"
+    )

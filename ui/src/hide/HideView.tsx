@@ -1,6 +1,15 @@
 import { select } from 'd3-selection'
 import { zoom, zoomIdentity, type ZoomBehavior, type ZoomTransform } from 'd3-zoom'
-import { useEffect, useImperativeHandle, useRef, useState, type FocusEvent as ReactFocusEvent, type PointerEvent as ReactPointerEvent, type ReactNode, type Ref } from 'react'
+import {
+  useEffect,
+  useImperativeHandle,
+  useRef,
+  useState,
+  type FocusEvent as ReactFocusEvent,
+  type PointerEvent as ReactPointerEvent,
+  type ReactNode,
+  type Ref,
+} from 'react'
 import type { Schemas } from '../api/client'
 import { useUnits } from '../parts/units'
 import { PenMark, useKeyPen, type Told } from './keyPen'
@@ -15,7 +24,10 @@ export interface ViewHandle {
 }
 
 /** A place in mm. */
-export interface At { x: number; y: number }
+export interface At {
+  x: number
+  y: number
+}
 
 const TAPE = 26
 const PRESS_PX = 7
@@ -28,16 +40,35 @@ export function atPointer(svg: SVGSVGElement, event: { clientX: number; clientY:
   return { x: Math.round(p.x * 100) / 100, y: Math.round(p.y * 100) / 100 }
 }
 
-const told = (kind: 'down' | 'move' | 'up', act: Told) => (event: ReactPointerEvent<SVGSVGElement>) => { act(kind, atPointer(event.currentTarget, event)) }
-const mayMove = (event: Event, held: boolean) => event.type === 'wheel' || (!held && !(event.target instanceof Element && event.target.closest('[data-grab]')) && !('button' in event && event.button))
+const told =
+  (kind: 'down' | 'move' | 'up', act: Told) => (event: ReactPointerEvent<SVGSVGElement>) => {
+    act(kind, atPointer(event.currentTarget, event))
+  }
+const mayMove = (event: Event, held: boolean) =>
+  event.type === 'wheel' ||
+  (!held &&
+    !(event.target instanceof Element && event.target.closest('[data-grab]')) &&
+    !('button' in event && event.button))
 
 /**
  * A hide filling its space, at a scale told by a tape along the backbone and one down the depth.
  * Wheel or pinch to go nearer, drag to move; the handle does the same from keys. `children` draw in mm.
  * Where there is something to draw (`onPointer`), keys draw as the pointer does, once the drawing has the focus.
  */
-export function HideView({ bounds, handle, label, children, held = false, centred = false, zero = ORIGIN, onPointer }: {
-  bounds: Schemas['Bounds']; handle?: Ref<ViewHandle>; label: string; children: (scale: number) => ReactNode
+export function HideView({
+  bounds,
+  handle,
+  label,
+  children,
+  held = false,
+  centred = false,
+  zero = ORIGIN,
+  onPointer,
+}: {
+  bounds: Schemas['Bounds']
+  handle?: Ref<ViewHandle>
+  label: string
+  children: (scale: number) => ReactNode
   /** Held still: a drag draws and does not move the view. What carries data-grab is never the view's to drag. */
   held?: boolean
   /** In the middle of its room; a hide hangs from its backbone at the top. */
@@ -53,34 +84,76 @@ export function HideView({ bounds, handle, label, children, held = false, centre
   const { x0, y0, x1, y1 } = bounds
   const heldNow = useRef(held)
   const pressed = useRef<[number, number]>([0, 0])
-  useEffect(() => { heldNow.current = held }, [held])
+  useEffect(() => {
+    heldNow.current = held
+  }, [held])
 
   useEffect(() => {
     const own = svg.current
     if (own === null) return
-    const watch = new ResizeObserver(() => { setSize({ w: own.clientWidth, h: own.clientHeight }) })
+    const watch = new ResizeObserver(() => {
+      setSize({ w: own.clientWidth, h: own.clientHeight })
+    })
     watch.observe(own)
-    behaviour.current = zoom<SVGSVGElement, unknown>().scaleExtent([0.6, 40]).filter((event: Event) => mayMove(event, heldNow.current)).on('zoom', (event: { transform: ZoomTransform }) => { setView(event.transform) })
+    behaviour.current = zoom<SVGSVGElement, unknown>()
+      .scaleExtent([0.6, 40])
+      .filter((event: Event) => mayMove(event, heldNow.current))
+      .on('zoom', (event: { transform: ZoomTransform }) => {
+        setView(event.transform)
+      })
     select(own).call(behaviour.current)
-    return () => { watch.disconnect() }
+    return () => {
+      watch.disconnect()
+    }
   }, [])
   const margin = 18
-  const base = size ? Math.max(0.01, Math.min((size.w - TAPE - 2 * margin) / (x1 - x0), (size.h - TAPE - 2 * margin) / (y1 - y0))) : 0.3
+  const base = size
+    ? Math.max(
+        0.01,
+        Math.min(
+          (size.w - TAPE - 2 * margin) / (x1 - x0),
+          (size.h - TAPE - 2 * margin) / (y1 - y0),
+        ),
+      )
+    : 0.3
   const scale = base * view.k
   const left = size ? TAPE + (size.w - TAPE - (x1 - x0) * base) / 2 : 0
-  const top = TAPE + (centred && size ? Math.max(margin, (size.h - TAPE - (y1 - y0) * base) / 2) : margin)
+  const top =
+    TAPE + (centred && size ? Math.max(margin, (size.h - TAPE - (y1 - y0) * base) / 2) : margin)
   const tx = view.applyX(left) - x0 * scale
   const ty = view.applyY(top) - y0 * scale
-  const { pen, take, leave, onKeyDown } = useKeyPen({ x: Math.round((x0 + x1) / 2), y: Math.round((y0 + y1) / 2) }, scale, onPointer)
+  const { pen, take, leave, onKeyDown } = useKeyPen(
+    { x: Math.round((x0 + x1) / 2), y: Math.round((y0 + y1) / 2) },
+    scale,
+    onPointer,
+  )
   useImperativeHandle(handle, () => {
-    const act = (change: (own: ReturnType<typeof select<SVGSVGElement, unknown>>, z: ZoomBehavior<SVGSVGElement, unknown>) => void) => () => {
-      if (svg.current && behaviour.current) change(select<SVGSVGElement, unknown>(svg.current), behaviour.current)
-    }
+    const act =
+      (
+        change: (
+          own: ReturnType<typeof select<SVGSVGElement, unknown>>,
+          z: ZoomBehavior<SVGSVGElement, unknown>,
+        ) => void,
+      ) =>
+      () => {
+        if (svg.current && behaviour.current)
+          change(select<SVGSVGElement, unknown>(svg.current), behaviour.current)
+      }
     return {
-      nearer: act((own, z) => { z.scaleBy(own, 1.4) }),
-      farther: act((own, z) => { z.scaleBy(own, 1 / 1.4) }),
-      whole: act((own, z) => { z.transform(own, zoomIdentity) }),
-      move: (dx, dy) => { act((own, z) => { z.translateBy(own, dx, dy) })() },
+      nearer: act((own, z) => {
+        z.scaleBy(own, 1.4)
+      }),
+      farther: act((own, z) => {
+        z.scaleBy(own, 1 / 1.4)
+      }),
+      whole: act((own, z) => {
+        z.transform(own, zoomIdentity)
+      }),
+      move: (dx, dy) => {
+        act((own, z) => {
+          z.translateBy(own, dx, dy)
+        })()
+      },
       chalk: () => {
         svg.current?.focus()
         take()
@@ -89,24 +162,53 @@ export function HideView({ bounds, handle, label, children, held = false, centre
   })
 
   const drawn = onPointer && {
-    tabIndex: 0, onPointerMove: told('move', onPointer),
-    onPointerDown: (event: ReactPointerEvent<SVGSVGElement>) => { leave(); pressed.current = [event.clientX, event.clientY]; told('down', onPointer)(event) },
+    tabIndex: 0,
+    onPointerMove: told('move', onPointer),
+    onPointerDown: (event: ReactPointerEvent<SVGSVGElement>) => {
+      leave()
+      pressed.current = [event.clientX, event.clientY]
+      told('down', onPointer)(event)
+    },
     // Who dragged the view has not pressed a place.
-    onPointerUp: (event: ReactPointerEvent<SVGSVGElement>) => { if (held || Math.hypot(event.clientX - pressed.current[0], event.clientY - pressed.current[1]) < PRESS_PX) told('up', onPointer)(event) },
-    onKeyDown, onBlur: leave, onFocus: (event: ReactFocusEvent<SVGSVGElement>) => { if (event.currentTarget.matches(':focus-visible')) take() },
+    onPointerUp: (event: ReactPointerEvent<SVGSVGElement>) => {
+      if (
+        held ||
+        Math.hypot(event.clientX - pressed.current[0], event.clientY - pressed.current[1]) <
+          PRESS_PX
+      )
+        told('up', onPointer)(event)
+    },
+    onKeyDown,
+    onBlur: leave,
+    onFocus: (event: ReactFocusEvent<SVGSVGElement>) => {
+      if (event.currentTarget.matches(':focus-visible')) take()
+    },
   }
   return (
     <svg
-      ref={svg} className="block h-full w-full touch-none select-none" role={onPointer ? 'application' : 'img'} aria-label={label} data-scale={scale}
+      ref={svg}
+      className="block h-full w-full touch-none select-none"
+      role={onPointer ? 'application' : 'img'}
+      aria-label={label}
+      data-scale={scale}
       {...drawn}
     >
       {size && (
         <>
-          <g data-mm transform={`translate(${tx},${ty}) scale(${scale})`}>{children(scale)}</g>
+          <g data-mm transform={`translate(${tx},${ty}) scale(${scale})`}>
+            {children(scale)}
+          </g>
           <Tape along width={size.w} start={tx + zero.x * scale} scale={scale} last={x1 - zero.x} />
           <Tape width={size.h} start={ty + zero.y * scale} scale={scale} last={y1 - zero.y} />
           <rect width={TAPE} height={TAPE} fill="#c68f2d" />
-          {pen && <PenMark down={pen.down} from={{ x: pen.x - zero.x, y: pen.y - zero.y }} x={pen.x * scale + tx} y={pen.y * scale + ty} />}
+          {pen && (
+            <PenMark
+              down={pen.down}
+              from={{ x: pen.x - zero.x, y: pen.y - zero.y }}
+              x={pen.x * scale + tx}
+              y={pen.y * scale + ty}
+            />
+          )}
         </>
       )}
     </svg>
@@ -114,24 +216,57 @@ export function HideView({ bounds, handle, label, children, held = false, centre
 }
 
 /** A tape measure in the user's units, numbers where there is room for them; it begins at `start` px and ends a little beyond `last` mm. */
-function Tape({ along = false, width, start, scale, last }: { along?: boolean; width: number; start: number; scale: number; last: number }) {
+function Tape({
+  along = false,
+  width,
+  start,
+  scale,
+  last,
+}: {
+  along?: boolean
+  width: number
+  start: number
+  scale: number
+  last: number
+}) {
   const [from, to] = [(TAPE - start) / scale, (width - start) / scale]
   const { system } = useUnits()
   const unit = system === 'metric' ? 1 : 25.4
   const steps = system === 'metric' ? [1, 5, 10, 50, 100, 500] : [0.125, 0.5, 1, 6, 12, 36]
   const tick = steps.find((s) => s * unit * scale >= 7) ?? 500
-  const numbered = [...steps, 1000, 2000].find((s) => s * unit * scale >= 58 && Math.abs(s / tick - Math.round(s / tick)) < 1e-6) ?? tick * 10
+  const numbered =
+    [...steps, 1000, 2000].find(
+      (s) => s * unit * scale >= 58 && Math.abs(s / tick - Math.round(s / tick)) < 1e-6,
+    ) ?? tick * 10
   const marks: ReactNode[] = []
-  for (let k = Math.max(0, Math.ceil(from / unit / tick)); k * tick * unit <= Math.min(to, last + 100); k++) {
+  for (
+    let k = Math.max(0, Math.ceil(from / unit / tick));
+    k * tick * unit <= Math.min(to, last + 100);
+    k++
+  ) {
     const value = k * tick
     const p = value * unit * scale + start
     const big = Math.abs(value / numbered - Math.round(value / numbered)) < 1e-6
     const size = big ? 11 : 5
-    marks.push(along ? <line key={k} x1={p} x2={p} y1={TAPE - size} y2={TAPE} stroke="#2b1e06" /> : <line key={k} y1={p} y2={p} x1={TAPE - size} x2={TAPE} stroke="#2b1e06" />)
+    marks.push(
+      along ? (
+        <line key={k} x1={p} x2={p} y1={TAPE - size} y2={TAPE} stroke="#2b1e06" />
+      ) : (
+        <line key={k} y1={p} y2={p} x1={TAPE - size} x2={TAPE} stroke="#2b1e06" />
+      ),
+    )
     if (big && p < width - 30) {
       const words = String(Number(value.toFixed(3)))
       marks.push(
-        <text key={`t${k}`} x={along ? p + 3 : 0} y={along ? 12 : 0} transform={along ? undefined : `translate(12,${p + 3}) rotate(90)`} fontSize={12} fontWeight={600} fill="#211c17">
+        <text
+          key={`t${k}`}
+          x={along ? p + 3 : 0}
+          y={along ? 12 : 0}
+          transform={along ? undefined : `translate(12,${p + 3}) rotate(90)`}
+          fontSize={12}
+          fontWeight={600}
+          fill="#211c17"
+        >
           {words}
         </text>,
       )

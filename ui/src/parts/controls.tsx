@@ -10,12 +10,30 @@ const LOOKS: Record<Look, string> = {
 }
 
 /** A button: brass for the next act, paper or bench for the others, ink for stopping. */
-export function Button({ look = 'paper', className = '', ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
-  return <button type="button" className={`inline-flex min-h-11 items-center justify-center gap-2 rounded-sm px-4 whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-45 ${LOOKS[look]} ${className}`} {...rest} />
+export function Button({
+  look = 'paper',
+  className = '',
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
+  return (
+    <button
+      type="button"
+      className={`inline-flex min-h-11 items-center justify-center gap-2 rounded-sm px-4 whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-45 ${LOOKS[look]} ${className}`}
+      {...rest}
+    />
+  )
 }
 
 /** A figure with what it counts above it. */
-export function Figure({ label, children, note }: { label: string; children: ReactNode; note?: ReactNode }) {
+export function Figure({
+  label,
+  children,
+  note,
+}: {
+  label: string
+  children: ReactNode
+  note?: ReactNode
+}) {
   return (
     <div className="min-w-0">
       <div className="text-[13px] text-ink-soft">{label}</div>
@@ -29,7 +47,10 @@ export function Figure({ label, children, note }: { label: string; children: Rea
 export function Trouble({ error, onPaper = false }: { error: Error | null; onPaper?: boolean }) {
   if (error === null) return null
   return (
-    <p role="alert" className={`border-l-4 border-unsound px-3 py-2 ${onPaper ? 'bg-unsound/10 text-ink' : 'bg-docket text-ink'}`}>
+    <p
+      role="alert"
+      className={`border-l-4 border-unsound px-3 py-2 ${onPaper ? 'bg-unsound/10 text-ink' : 'bg-docket text-ink'}`}
+    >
       {error.message}
     </p>
   )

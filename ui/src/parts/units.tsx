@@ -19,7 +19,9 @@ const Context = createContext<Units | null>(null)
 const KEPT = 'fairlay.units'
 
 export function UnitsProvider({ children }: { children: ReactNode }) {
-  const [system, setSystem] = useState<System>(() => (localStorage.getItem(KEPT) === 'imperial' ? 'imperial' : 'metric'))
+  const [system, setSystem] = useState<System>(() =>
+    localStorage.getItem(KEPT) === 'imperial' ? 'imperial' : 'metric',
+  )
   const metric = system === 'metric'
   const units: Units = {
     system,
@@ -28,7 +30,16 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
       setSystem(next)
     },
     length: (mm) => (metric ? `${Math.round(mm)} mm` : `${(mm / MM_PER_INCH).toFixed(1)} in`),
-    area: (m2) => (m2 === 0 ? (metric ? '0 m²' : '0 ft²') : metric ? (m2 < 0.1 ? `${(m2 * 100).toFixed(m2 < 0.01 ? 2 : 1)} dm²` : `${m2.toFixed(2)} m²`) : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`),
+    area: (m2) =>
+      m2 === 0
+        ? metric
+          ? '0 m²'
+          : '0 ft²'
+        : metric
+          ? m2 < 0.1
+            ? `${(m2 * 100).toFixed(m2 < 0.01 ? 2 : 1)} dm²`
+            : `${m2.toFixed(2)} m²`
+          : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`,
     money: (amount) => amount.toFixed(2),
     thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_OUNCE).toFixed(1)} oz`),
   }
@@ -37,11 +48,25 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
 
 /** A length typed by hand, in mm: "12", "12 mm", "1/8 in", "2 1/2\"", "1.25in"; bare numbers are in the user's own unit. Null where it is no length. */
 export function parseLength(text: string, system: System): number | null {
-  const found = /^\s*(-?)(?:(\d+(?:[.,]\d+)?)(?:\s+(\d+)\/(\d+))?|(\d+)\/(\d+))\s*(mm|cm|in|inch|"|″)?\s*$/i.exec(text)
+  const found =
+    /^\s*(-?)(?:(\d+(?:[.,]\d+)?)(?:\s+(\d+)\/(\d+))?|(\d+)\/(\d+))\s*(mm|cm|in|inch|"|″)?\s*$/i.exec(
+      text,
+    )
   if (!found) return null
   const [, minus, whole, top, bottom, overs, unders, unit] = found
-  const value = (whole ? Number(whole.replace(',', '.')) : 0) + (top && bottom ? Number(top) / Number(bottom) : 0) + (overs && unders ? Number(overs) / Number(unders) : 0)
-  const per = unit ? (unit.toLowerCase() === 'mm' ? 1 : unit.toLowerCase() === 'cm' ? 10 : MM_PER_INCH) : system === 'metric' ? 1 : MM_PER_INCH
+  const value =
+    (whole ? Number(whole.replace(',', '.')) : 0) +
+    (top && bottom ? Number(top) / Number(bottom) : 0) +
+    (overs && unders ? Number(overs) / Number(unders) : 0)
+  const per = unit
+    ? unit.toLowerCase() === 'mm'
+      ? 1
+      : unit.toLowerCase() === 'cm'
+        ? 10
+        : MM_PER_INCH
+    : system === 'metric'
+      ? 1
+      : MM_PER_INCH
   return Number.isFinite(value) ? (minus ? -1 : 1) * value * per : null
 }
 
@@ -52,14 +77,20 @@ export function parseThickness(text: string, system: System): number | null {
   const found = /^\s*(\d+(?:[.,]\d+)?)\s*(mm|oz)?\s*$/i.exec(text)
   if (!found) return null
   const value = Number((found[1] ?? '').replace(',', '.'))
-  return (found[2]?.toLowerCase() ?? (system === 'metric' ? 'mm' : 'oz')) === 'mm' ? value : value * MM_PER_OUNCE
+  return (found[2]?.toLowerCase() ?? (system === 'metric' ? 'mm' : 'oz')) === 'mm'
+    ? value
+    : value * MM_PER_OUNCE
 }
 
 /** A thickness as it stands in a field: mm to a hundredth, ounces to a tenth. */
-export const thicknessText = (mm: number, system: System) => (system === 'metric' ? String(Number(mm.toFixed(2))) : String(Number((mm / MM_PER_OUNCE).toFixed(1))))
+export const thicknessText = (mm: number, system: System) =>
+  system === 'metric'
+    ? String(Number(mm.toFixed(2)))
+    : String(Number((mm / MM_PER_OUNCE).toFixed(1)))
 
 /** A length as it stands in a field: mm to a tenth or finer, inches to a hundredth. */
-export const lengthText = (mm: number, system: System) => (system === 'metric' ? String(Number(mm.toFixed(2))) : `${Number((mm / MM_PER_INCH).toFixed(3))}`)
+export const lengthText = (mm: number, system: System) =>
+  system === 'metric' ? String(Number(mm.toFixed(2))) : `${Number((mm / MM_PER_INCH).toFixed(3))}`
 export const unitName = (system: System) => (system === 'metric' ? 'mm' : 'in')
 
 export function useUnits(): Units {
@@ -71,5 +102,7 @@ export function useUnits(): Units {
 export const percent = (share: number, decimals = 0) => `${(share * 100).toFixed(decimals)} %`
 /** A share as a CSS length. */
 export const cssShare = (share: number) => `${(Math.min(1, Math.max(0, share)) * 100).toFixed(2)}%`
-export const plural = (count: number, one: string, many = `${one}s`) => `${count} ${count === 1 ? one : many}`
-export const dayOf = (iso: string) => new Date(iso).toLocaleDateString(undefined, { day: 'numeric', month: 'short', year: 'numeric' })
+export const plural = (count: number, one: string, many = `${one}s`) =>
+  `${count} ${count === 1 ? one : many}`
+export const dayOf = (iso: string) =>
+  new Date(iso).toLocaleDateString(undefined, { day: 'numeric', month: 'short', year: 'numeric' })

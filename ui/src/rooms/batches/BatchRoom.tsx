@@ -7,72 +7,171 @@ import { PieceCard } from '../../hide/PieceCard'
 import { Trouble, Waiting } from '../../parts/controls'
 import { dayOf, plural, useUnits } from '../../parts/units'
 
-const SCHOOL = { backbone: 'grain with the backbone', local: 'grain by the line of least stretch', free: 'grain any way' }
+const SCHOOL = {
+  backbone: 'grain with the backbone',
+  local: 'grain by the line of least stretch',
+  free: 'grain any way',
+}
 
 /** One batch: each material's pieces and their needs, and the leather chosen for it. */
 export function BatchRoom() {
   const id = Number(useParams()['id'])
   const queries = useQueryClient()
-  const batch = useQuery({ queryKey: ['batch', id], queryFn: () => told(api.GET('/api/batches/{batch_id}', { params: { path: { batch_id: id } } })) })
+  const batch = useQuery({
+    queryKey: ['batch', id],
+    queryFn: () => told(api.GET('/api/batches/{batch_id}', { params: { path: { batch_id: id } } })),
+  })
   const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
   const choose = useMutation({
-    mutationFn: (hideIds: number[]) => told(api.PUT('/api/batches/{batch_id}/leather', { params: { path: { batch_id: id } }, body: { hide_ids: hideIds } })),
+    mutationFn: (hideIds: number[]) =>
+      told(
+        api.PUT('/api/batches/{batch_id}/leather', {
+          params: { path: { batch_id: id } },
+          body: { hide_ids: hideIds },
+        }),
+      ),
     onSettled: () => queries.invalidateQueries({ queryKey: ['batch', id] }),
   })
   if (batch.isPending || rack.isPending) return <Waiting what="the batch" />
-  if (batch.error) return <div className="p-8"><Trouble error={batch.error} /></div>
+  if (batch.error)
+    return (
+      <div className="p-8">
+        <Trouble error={batch.error} />
+      </div>
+    )
   const data = batch.data
-  const chosen = data.materials.flatMap((m) => m.offers.filter((o) => o.chosen).map((o) => o.hide_id))
-  const toggle = (hideId: number) => { choose.mutate(chosen.includes(hideId) ? chosen.filter((h) => h !== hideId) : [...chosen, hideId]) }
+  const chosen = data.materials.flatMap((m) =>
+    m.offers.filter((o) => o.chosen).map((o) => o.hide_id),
+  )
+  const toggle = (hideId: number) => {
+    choose.mutate(
+      chosen.includes(hideId) ? chosen.filter((h) => h !== hideId) : [...chosen, hideId],
+    )
+  }
   return (
     <div className="h-full overflow-auto px-6 py-4">
       <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
-        <Link to="/batches" className="text-chalk-dim hover:text-chalk">← Batches</Link>
-        <h1 className="font-stamp text-2xl font-bold"><span className="figure">{data.number}</span> {data.name}</h1>
-        <span className="text-chalk-dim">{data.due_on ? `due ${dayOf(data.due_on)}` : 'no day set'}</span>
+        <Link to="/batches" className="text-chalk-dim hover:text-chalk">
+          ← Batches
+        </Link>
+        <h1 className="font-stamp text-2xl font-bold">
+          <span className="figure">{data.number}</span> {data.name}
+        </h1>
         <span className="text-chalk-dim">
-          {data.lines.map((l) => `${l.quantity} ${l.name}`).join(', ')} · {SCHOOL[data.grain_school]} · {data.gap_mm === 0 ? 'butted' : `${data.gap_mm} mm gap`}
+          {data.due_on ? `due ${dayOf(data.due_on)}` : 'no day set'}
+        </span>
+        <span className="text-chalk-dim">
+          {data.lines.map((l) => `${l.quantity} ${l.name}`).join(', ')} ·{' '}
+          {SCHOOL[data.grain_school]} · {data.gap_mm === 0 ? 'butted' : `${data.gap_mm} mm gap`}
           {data.match_sets.length > 0 && ' · each set from one hide'}
         </span>
       </div>
       <Trouble error={choose.error} />
       {data.materials.map((need) => (
-        <MaterialDocket key={need.material} batchId={id} need={need} rack={rack.data ?? []} onToggle={toggle} />
+        <MaterialDocket
+          key={need.material}
+          batchId={id}
+          need={need}
+          rack={rack.data ?? []}
+          onToggle={toggle}
+        />
       ))}
     </div>
   )
 }
 
-function MaterialDocket({ batchId, need, rack, onToggle }: { batchId: number; need: Schemas['MaterialNeed']; rack: Schemas['RackHideOut'][]; onToggle: (id: number) => void }) {
+function MaterialDocket({
+  batchId,
+  need,
+  rack,
+  onToggle,
+}: {
+  batchId: number
+  need: Schemas['MaterialNeed']
+  rack: Schemas['RackHideOut'][]
+  onToggle: (id: number) => void
+}) {
   const units = useUnits()
   const enough = need.chosen_m2 / need.area_m2
   return (
     <section className="docket torn mt-5 px-5 pb-4" aria-label={need.material}>
       <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1 pt-2">
         <h2 className="font-stamp text-2xl font-bold first-letter:uppercase">{need.material}</h2>
-        <span className="text-lg">{plural(need.pieces, 'piece')}, <b className="figure">{units.area(need.area_m2)}</b> before waste</span>
-        <span className="text-lg">{need.chosen_m2 > 0 ? <><b className="figure">{units.area(need.chosen_m2)}</b> chosen, {enough.toFixed(1)} times the pieces</> : 'choose leather below'}</span>
+        <span className="text-lg">
+          {plural(need.pieces, 'piece')}, <b className="figure">{units.area(need.area_m2)}</b>{' '}
+          before waste
+        </span>
+        <span className="text-lg">
+          {need.chosen_m2 > 0 ? (
+            <>
+              <b className="figure">{units.area(need.chosen_m2)}</b> chosen, {enough.toFixed(1)}{' '}
+              times the pieces
+            </>
+          ) : (
+            'choose leather below'
+          )}
+        </span>
         <span className="ml-auto flex gap-3">
-          {need.lays[0] && <Link to={`/lay/${need.lays[0].id}`} className="inline-flex min-h-11 items-center border border-ink/40 px-4">Its lay: {need.lays[0].placed} of {need.lays[0].wanted}</Link>}
-          {need.chosen_m2 > 0 && <Link to={`/lay/new?batch=${batchId}&material=${encodeURIComponent(need.material)}`} className="inline-flex min-h-11 items-center bg-brass px-5 font-semibold">Lay it</Link>}
+          {need.lays[0] && (
+            <Link
+              to={`/lay/${need.lays[0].id}`}
+              className="inline-flex min-h-11 items-center border border-ink/40 px-4"
+            >
+              Its lay: {need.lays[0].placed} of {need.lays[0].wanted}
+            </Link>
+          )}
+          {need.chosen_m2 > 0 && (
+            <Link
+              to={`/lay/new?batch=${batchId}&material=${encodeURIComponent(need.material)}`}
+              className="inline-flex min-h-11 items-center bg-brass px-5 font-semibold"
+            >
+              Lay it
+            </Link>
+          )}
         </span>
       </div>
       <div className="mt-3 grid grid-cols-[minmax(380px,5fr)_6fr] gap-6">
         <ul className="max-h-[330px] overflow-auto border-y border-docket-line">
           {need.items.map((item) => (
-            <li key={item.id} className="grid grid-cols-[3.2rem_60px_1fr_auto] items-center gap-3 border-b border-docket-line py-1.5 last:border-0">
+            <li
+              key={item.id}
+              className="grid grid-cols-[3.2rem_60px_1fr_auto] items-center gap-3 border-b border-docket-line py-1.5 last:border-0"
+            >
               <span className="figure text-right text-2xl font-bold">{item.quantity}</span>
               <PieceCard rings={item.rings} grainDeg={item.grain_deg} size={56} />
-              <span><span className="block text-lg leading-tight">{item.name} <span className="text-ink-soft">{item.article}</span></span><span className="block text-[13px] leading-snug text-ink-soft">{item.needs.join(' · ')}</span></span>
+              <span>
+                <span className="block text-lg leading-tight">
+                  {item.name} <span className="text-ink-soft">{item.article}</span>
+                </span>
+                <span className="block text-[13px] leading-snug text-ink-soft">
+                  {item.needs.join(' · ')}
+                </span>
+              </span>
               <span className="figure">{units.area(item.area_m2)}</span>
             </li>
           ))}
         </ul>
-        <ul className="grid max-h-[330px] auto-rows-min grid-cols-[repeat(auto-fill,minmax(165px,1fr))] gap-3 overflow-auto" aria-label={`Leather for ${need.material}`}>
-          {need.offers.length === 0 && <li className="text-lg">There is no {need.material} on the rack.</li>}
+        <ul
+          className="grid max-h-[330px] auto-rows-min grid-cols-[repeat(auto-fill,minmax(165px,1fr))] gap-3 overflow-auto"
+          aria-label={`Leather for ${need.material}`}
+        >
+          {need.offers.length === 0 && (
+            <li className="text-lg">There is no {need.material} on the rack.</li>
+          )}
           {need.offers.map((offer) => {
             const hide = rack.find((h) => h.id === offer.hide_id)
-            return hide && <Offer key={offer.hide_id} offer={offer} hide={hide} onToggle={() => { onToggle(offer.hide_id) }} />
+            return (
+              hide && (
+                <Offer
+                  key={offer.hide_id}
+                  offer={offer}
+                  hide={hide}
+                  onToggle={() => {
+                    onToggle(offer.hide_id)
+                  }}
+                />
+              )
+            )
           })}
         </ul>
       </div>
@@ -81,24 +180,61 @@ function MaterialDocket({ batchId, need, rack, onToggle }: { batchId: number; ne
 }
 
 /** A hide to choose: drawn, what of it bears these pieces, and what it can never give. */
-export function Offer({ offer, hide, onToggle }: { offer: { number: string; chosen: boolean; fair_m2?: number; never?: string[] }; hide: Schemas['RackHideOut']; onToggle: () => void }) {
+export function Offer({
+  offer,
+  hide,
+  onToggle,
+}: {
+  offer: { number: string; chosen: boolean; fair_m2?: number; never?: string[] }
+  hide: Schemas['RackHideOut']
+  onToggle: () => void
+}) {
   const units = useUnits()
   const { x0, y0, x1, y1 } = hide.shape.bounds
   const scale = 150 / 2450
   return (
     <li>
-      <button type="button" role="checkbox" aria-checked={offer.chosen} onClick={onToggle} className={`block w-full border-2 p-1.5 text-left ${offer.chosen ? 'border-ink bg-card' : 'border-docket-line hover:border-ink/50'}`}>
+      <button
+        type="button"
+        role="checkbox"
+        aria-checked={offer.chosen}
+        onClick={onToggle}
+        className={`block w-full border-2 p-1.5 text-left ${offer.chosen ? 'border-ink bg-card' : 'border-docket-line hover:border-ink/50'}`}
+      >
         <svg width={150} height={76} aria-hidden>
-          <g transform={`translate(1,1) scale(${scale}) translate(${-x0},${-y0})`}><HideDrawing hide={hide.shape} colour={leatherColour(hide.colour)} scale={scale} zones={x1 - x0 > 400 && y1 - y0 > 300} /></g>
+          <g transform={`translate(1,1) scale(${scale}) translate(${-x0},${-y0})`}>
+            <HideDrawing
+              hide={hide.shape}
+              colour={leatherColour(hide.colour)}
+              scale={scale}
+              zones={x1 - x0 > 400 && y1 - y0 > 300}
+            />
+          </g>
         </svg>
         <span className="flex items-center gap-2">
-          <span className={`grid size-5 place-items-center border-2 border-ink text-sm font-bold ${offer.chosen ? 'bg-ink text-docket' : ''}`}>{offer.chosen ? '✓' : ''}</span>
+          <span
+            className={`grid size-5 place-items-center border-2 border-ink text-sm font-bold ${offer.chosen ? 'bg-ink text-docket' : ''}`}
+          >
+            {offer.chosen ? '✓' : ''}
+          </span>
           <span className="figure text-lg font-bold whitespace-nowrap">{offer.number}</span>
           <span className="ml-auto truncate text-[13px] text-ink-soft">{hide.kind}</span>
         </span>
-        {offer.fair_m2 !== undefined && <span className="block text-[13px] text-ink-soft">grade {hide.grade}, {units.area(offer.fair_m2)} fair for these</span>}
-        {!(hide.measured && hide.looked_enough) && <span className="block border-l-4 border-brass pl-1.5 text-[13px]">{hide.measured ? hide.looked : 'not measured yet'}</span>}
-        {offer.never !== undefined && offer.never.length > 0 && <span className="block text-[13px] text-unsound">too little for: {offer.never.join(', ')}</span>}
+        {offer.fair_m2 !== undefined && (
+          <span className="block text-[13px] text-ink-soft">
+            grade {hide.grade}, {units.area(offer.fair_m2)} fair for these
+          </span>
+        )}
+        {!(hide.measured && hide.looked_enough) && (
+          <span className="block border-l-4 border-brass pl-1.5 text-[13px]">
+            {hide.measured ? hide.looked : 'not measured yet'}
+          </span>
+        )}
+        {offer.never !== undefined && offer.never.length > 0 && (
+          <span className="block text-[13px] text-unsound">
+            too little for: {offer.never.join(', ')}
+          </span>
+        )}
       </button>
     </li>
   )

@@ -22,26 +22,44 @@ export function BatchesRoom() {
       <div className="flex items-center gap-6">
         <h1 className="font-stamp text-2xl font-bold">Batches</h1>
         <NewBatch />
-        <span className="ml-auto"><RoomKeys room="Batches" keys={[]} /></span>
+        <span className="ml-auto">
+          <RoomKeys room="Batches" keys={[]} />
+        </span>
       </div>
       {batches.isPending && <Waiting what="the batches" />}
       <Trouble error={batches.error} />
       {batches.data?.length === 0 && (
-        <Empty title="Nothing is ordered yet"><p>A batch says which articles are made and how many of each; Fair Lay then says what leather they need.</p></Empty>
+        <Empty title="Nothing is ordered yet">
+          <p>
+            A batch says which articles are made and how many of each; Fair Lay then says what
+            leather they need.
+          </p>
+        </Empty>
       )}
       <ul className="mt-4 grid grid-cols-[repeat(auto-fill,minmax(360px,1fr))] gap-6">
         {batches.data?.map((batch) => (
           <li key={batch.id}>
-            <Link to={`/batches/${batch.id}`} className="docket torn block h-full px-5 pb-4 shadow-md hover:-translate-y-0.5">
+            <Link
+              to={`/batches/${batch.id}`}
+              className="docket torn block h-full px-5 pb-4 shadow-md hover:-translate-y-0.5"
+            >
               <span className="flex items-baseline gap-3 pt-2">
                 <span className="figure text-3xl font-bold">{batch.number}</span>
-                <span className="ml-auto border-2 border-ink/60 px-2 font-stamp font-bold tracking-wide uppercase">{batch.state}</span>
+                <span className="ml-auto border-2 border-ink/60 px-2 font-stamp font-bold tracking-wide uppercase">
+                  {batch.state}
+                </span>
               </span>
               <span className="block text-lg">{batch.name}</span>
-              <span className="block text-ink-soft">{batch.due_on ? `due ${dayOf(batch.due_on)}` : 'no day set'}</span>
+              <span className="block text-ink-soft">
+                {batch.due_on ? `due ${dayOf(batch.due_on)}` : 'no day set'}
+              </span>
               <span className="my-3 block border-y border-docket-line py-2">
                 {batch.lines.map((line) => (
-                  <span key={line.article} className="flex gap-3 text-lg"><span className="figure w-10 text-right font-bold">{line.quantity}</span>{line.name} <span className="self-center text-sm text-ink-soft">rev. {line.revision}</span></span>
+                  <span key={line.article} className="flex gap-3 text-lg">
+                    <span className="figure w-10 text-right font-bold">{line.quantity}</span>
+                    {line.name}{' '}
+                    <span className="self-center text-sm text-ink-soft">rev. {line.revision}</span>
+                  </span>
                 ))}
               </span>
               <span className="flex gap-2 whitespace-nowrap text-ink-soft">

@@ -18,7 +18,12 @@ const EXPORTS = [
   { kind: 'lay.json', name: 'the lay as JSON' },
   { kind: 'job.json', name: 'the job as JSON' },
 ]
-const SOURCE: Record<string, string> = { begun: 'begun', engine: 'laid', hand: 'by hand', undo: 'gone back' }
+const SOURCE: Record<string, string> = {
+  begun: 'begun',
+  engine: 'laid',
+  hand: 'by hand',
+  undo: 'gone back',
+}
 
 interface Acts {
   onRun: (seconds: number, only: string | null) => void
@@ -31,7 +36,14 @@ interface Acts {
 }
 
 /** The docket of a lay: the next act, its figures, where the leather went, what found no place, its revisions. */
-export function LayDocket({ lay, job, hide, pinned, error, ...acts }: { lay: Lay; job: Job | null; hide: string; pinned: number; error: Error | null } & Acts) {
+export function LayDocket({
+  lay,
+  job,
+  hide,
+  pinned,
+  error,
+  ...acts
+}: { lay: Lay; job: Job | null; hide: string; pinned: number; error: Error | null } & Acts) {
   const units = useUnits()
   const f = lay.figures
   const here = lay.per_hide.find((h) => h.hide === hide)
@@ -39,34 +51,96 @@ export function LayDocket({ lay, job, hide, pinned, error, ...acts }: { lay: Lay
     <section className="docket torn" aria-label="Docket of this lay">
       <Trouble error={error} onPaper />
       <div className="grid h-[230px] grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px] gap-6 px-5 pt-2 pb-3">
-        <LayIt job={job} laid={lay.placements.length > 0} hide={lay.hides.length > 1 ? hide : null} pinned={pinned} {...acts} />
+        <LayIt
+          job={job}
+          laid={lay.placements.length > 0}
+          hide={lay.hides.length > 1 ? hide : null}
+          pinned={pinned}
+          {...acts}
+        />
         <div className="grid content-start gap-x-4 gap-y-1 [grid-template-columns:1fr_1fr]">
-          <Figure label="Pieces placed">{f.placed} <span className="text-base font-normal">of {f.wanted}</span></Figure>
+          <Figure label="Pieces placed">
+            {f.placed} <span className="text-base font-normal">of {f.wanted}</span>
+          </Figure>
           <Figure label="Yield of leather used">{percent(f.yield_of_used, 1)}</Figure>
-          <Figure label="Leather used" note={`${f.hides_used} of ${lay.hides.length} hides`}>{units.area(f.used_m2)}</Figure>
-          <Figure label="Its cost" note={f.placed > 0 ? `${units.area(f.placed_m2)} in pieces` : undefined}>{units.money(f.cost)}</Figure>
+          <Figure label="Leather used" note={`${f.hides_used} of ${lay.hides.length} hides`}>
+            {units.area(f.used_m2)}
+          </Figure>
+          <Figure
+            label="Its cost"
+            note={f.placed > 0 ? `${units.area(f.placed_m2)} in pieces` : undefined}
+          >
+            {units.money(f.cost)}
+          </Figure>
         </div>
         <div className="min-w-0">
           <div className="text-[13px] text-ink-soft">Leather under pieces on {hide}</div>
-          <table className="w-full"><tbody>
-            {here?.classes.map((c) => (
-              <tr key={c.tightness}>
-                <th scope="row" className="pr-2 text-left font-normal whitespace-nowrap">{c.name}</th>
-                <td className="w-full"><div className="h-3 border border-ink/60"><div className="h-full bg-ink/75" style={{ width: cssShare(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0) }} /></div></td>
-                <td className="figure pl-2 text-right font-bold whitespace-nowrap">{percent(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0)}</td>
-              </tr>
+          <table className="w-full">
+            <tbody>
+              {here?.classes.map((c) => (
+                <tr key={c.tightness}>
+                  <th scope="row" className="pr-2 text-left font-normal whitespace-nowrap">
+                    {c.name}
+                  </th>
+                  <td className="w-full">
+                    <div className="h-3 border border-ink/60">
+                      <div
+                        className="h-full bg-ink/75"
+                        style={{ width: cssShare(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0) }}
+                      />
+                    </div>
+                  </td>
+                  <td className="figure pl-2 text-right font-bold whitespace-nowrap">
+                    {percent(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0)}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {here && here.remnant_m2 > 0 && (
+            <div className="mt-1 text-sm">
+              Remnant, {here.remnant_end} end:{' '}
+              <b className="figure">{units.area(here.remnant_m2)}</b>
+            </div>
+          )}
+          {here?.length_mm != null && (
+            <div className="mt-1 text-sm">
+              Roll used: <b className="figure">{units.length(here.length_mm)}</b>
+            </div>
+          )}
+          <div className="mt-1 max-h-[68px] overflow-auto text-sm">
+            {Object.entries(f.sets).map(([name, made]) => (
+              <div key={name}>
+                {name}: <b className="figure">{made}</b> of {f.sets_wanted[name] ?? '?'} whole
+              </div>
             ))}
-          </tbody></table>
-          {here && here.remnant_m2 > 0 && <div className="mt-1 text-sm">Remnant, {here.remnant_end} end: <b className="figure">{units.area(here.remnant_m2)}</b></div>}
-          {here?.length_mm != null && <div className="mt-1 text-sm">Roll used: <b className="figure">{units.length(here.length_mm)}</b></div>}
-          <div className="mt-1 max-h-[68px] overflow-auto text-sm">{Object.entries(f.sets).map(([name, made]) => <div key={name}>{name}: <b className="figure">{made}</b> of {f.sets_wanted[name] ?? '?'} whole</div>)}</div>
+          </div>
         </div>
         <div className="flex min-h-0 min-w-0 flex-col">
-          {lay.doubts.map((words) => <p key={words} className="mb-2 border-l-4 border-brass bg-brass/15 px-2 py-1 text-sm">{words}</p>)}
-          <div className="text-[13px] text-ink-soft">{lay.unplaced.length > 0 ? 'Found no place' : f.placed === 0 ? 'Nothing is laid yet' : 'Everything has its place'}</div>
+          {lay.doubts.map((words) => (
+            <p key={words} className="mb-2 border-l-4 border-brass bg-brass/15 px-2 py-1 text-sm">
+              {words}
+            </p>
+          ))}
+          <div className="text-[13px] text-ink-soft">
+            {lay.unplaced.length > 0
+              ? 'Found no place'
+              : f.placed === 0
+                ? 'Nothing is laid yet'
+                : 'Everything has its place'}
+          </div>
           <ul className="min-h-0 flex-1 overflow-auto pr-1 text-sm" aria-label="Found no place">
             {lay.unplaced.map((u) => (
-              <li key={u.piece} className="border-b border-docket-line py-1 last:border-0" onPointerEnter={() => { acts.onPoint(u.piece) }} onPointerLeave={() => { acts.onPoint(null) }}>
+              <li
+                key={u.piece}
+                className="border-b border-docket-line py-1 last:border-0"
+                onPointerEnter={() => {
+                  acts.onPoint(u.piece)
+                }}
+                onPointerLeave={() => {
+                  acts.onPoint(null)
+                }}
+              >
                 <b className="figure text-base">{u.count}</b> {u.name}
                 {u.reason && <span className="text-ink-soft">: {u.reason}</span>}
               </li>
@@ -82,53 +156,120 @@ export function LayDocket({ lay, job, hide, pinned, error, ...acts }: { lay: Lay
   )
 }
 
-function LayIt({ job, laid, hide, pinned, onRun, onStop, onUndo, onUnpin }: { job: Job | null; laid: boolean; hide: string | null; pinned: number } & Acts) {
+function LayIt({
+  job,
+  laid,
+  hide,
+  pinned,
+  onRun,
+  onStop,
+  onUndo,
+  onUnpin,
+}: { job: Job | null; laid: boolean; hide: string | null; pinned: number } & Acts) {
   const [seconds, setSeconds] = useState(30)
   const [onlyHere, setOnlyHere] = useState(false)
   const only = onlyHere && laid ? hide : null
   if (job && isLive(job)) {
     return (
       <div className="flex flex-col gap-2" role="status">
-        <div className="font-stamp text-xl font-bold">{job.state === 'queued' ? 'Waiting for a worker' : 'Laying …'}</div>
-        <div className="h-4 border-2 border-ink"><div className="h-full bg-brass" style={{ width: cssShare(job.spent_s / job.seconds) }} /></div>
-        <div className="text-sm">{Math.min(job.seconds, job.spent_s).toFixed(0)} of {job.seconds.toFixed(0)} s, {job.history.length === 0 ? 'nothing better yet' : `${job.history.length} better found`}</div>
-        <Button look="stop" onClick={onStop}>Stop, keep the best</Button>
+        <div className="font-stamp text-xl font-bold">
+          {job.state === 'queued' ? 'Waiting for a worker' : 'Laying …'}
+        </div>
+        <div className="h-4 border-2 border-ink">
+          <div className="h-full bg-brass" style={{ width: cssShare(job.spent_s / job.seconds) }} />
+        </div>
+        <div className="text-sm">
+          {Math.min(job.seconds, job.spent_s).toFixed(0)} of {job.seconds.toFixed(0)} s,{' '}
+          {job.history.length === 0 ? 'nothing better yet' : `${job.history.length} better found`}
+        </div>
+        <Button look="stop" onClick={onStop}>
+          Stop, keep the best
+        </Button>
       </div>
     )
   }
   return (
     <div className="flex flex-col gap-1.5">
-      <Button look="brass" className="min-h-14 text-xl" onClick={() => { onRun(seconds, only) }}>{only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}</Button>
-      <label className="flex items-center gap-2 text-sm"><span className="w-6" aria-hidden>for</span>
-        <select aria-label="for how long" className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={seconds} onChange={(e) => { setSeconds(Number(e.target.value)) }}>
-          {TIMES.map((t) => <option key={t.seconds} value={t.seconds}>{t.name}</option>)}
+      <Button
+        look="brass"
+        className="min-h-14 text-xl"
+        onClick={() => {
+          onRun(seconds, only)
+        }}
+      >
+        {only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}
+      </Button>
+      <label className="flex items-center gap-2 text-sm">
+        <span className="w-6" aria-hidden>
+          for
+        </span>
+        <select
+          aria-label="for how long"
+          className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2"
+          value={seconds}
+          onChange={(e) => {
+            setSeconds(Number(e.target.value))
+          }}
+        >
+          {TIMES.map((t) => (
+            <option key={t.seconds} value={t.seconds}>
+              {t.name}
+            </option>
+          ))}
         </select>
       </label>
       {laid && hide !== null && (
-        <label className="flex items-center gap-2 text-sm"><span className="w-6" aria-hidden>on</span>
-          <select aria-label="on which hides" className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2" value={onlyHere ? 'here' : 'all'} onChange={(e) => { setOnlyHere(e.target.value === 'here') }}>
+        <label className="flex items-center gap-2 text-sm">
+          <span className="w-6" aria-hidden>
+            on
+          </span>
+          <select
+            aria-label="on which hides"
+            className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2"
+            value={onlyHere ? 'here' : 'all'}
+            onChange={(e) => {
+              setOnlyHere(e.target.value === 'here')
+            }}
+          >
             <option value="all">every hide</option>
             <option value="here">{hide} alone</option>
           </select>
         </label>
       )}
-      {pinned > 0
-        ? <Button onClick={onUnpin}>Take out {pinned === 1 ? 'the pin' : `${pinned} pins`}</Button>
-        : <Button onClick={onUndo} disabled={!laid}>Undo</Button>}
+      {pinned > 0 ? (
+        <Button onClick={onUnpin}>Take out {pinned === 1 ? 'the pin' : `${pinned} pins`}</Button>
+      ) : (
+        <Button onClick={onUndo} disabled={!laid}>
+          Undo
+        </Button>
+      )}
       {job?.state === 'failed' && <p className="text-sm text-unsound">{job.error}</p>}
     </div>
   )
 }
 
-const ITEM = 'block min-h-11 px-4 py-2.5 outline-none data-[highlighted]:bg-card data-[disabled]:opacity-50'
+const ITEM =
+  'block min-h-11 px-4 py-2.5 outline-none data-[highlighted]:bg-card data-[disabled]:opacity-50'
 
 function Exports({ layId }: { layId: number }) {
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild><Button>Take a file</Button></DropdownMenu.Trigger>
+      <DropdownMenu.Trigger asChild>
+        <Button>Take a file</Button>
+      </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content side="top" className="docket z-30 border border-ink/40 shadow-lg" sideOffset={4}>
-          {EXPORTS.map((e) => <DropdownMenu.Item key={e.kind} asChild><a className={ITEM} href={`/api/lays/${layId}/export/${e.kind}`} download>{e.name}</a></DropdownMenu.Item>)}
+        <DropdownMenu.Content
+          side="top"
+          className="docket z-30 border border-ink/40 shadow-lg"
+          sideOffset={4}
+        >
+          {EXPORTS.map((e) => (
+            <DropdownMenu.Item key={e.kind} asChild>
+              <a className={ITEM} href={`/api/lays/${layId}/export/${e.kind}`} download>
+                {e.name}
+              </a>
+            </DropdownMenu.Item>
+          ))}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
@@ -140,20 +281,51 @@ function Revisions({ lay, busy, onGoTo, onName }: { lay: Lay; busy: boolean } & 
   return (
     <>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger asChild><Button>Earlier lays</Button></DropdownMenu.Trigger>
+        <DropdownMenu.Trigger asChild>
+          <Button>Earlier lays</Button>
+        </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
-          <DropdownMenu.Content side="top" className="docket z-30 max-h-[60vh] overflow-auto border border-ink/40 shadow-lg" sideOffset={4}>
+          <DropdownMenu.Content
+            side="top"
+            className="docket z-30 max-h-[60vh] overflow-auto border border-ink/40 shadow-lg"
+            sideOffset={4}
+          >
             {[...lay.revisions].reverse().map((r) => (
-              <DropdownMenu.Item key={r.number} className={ITEM} disabled={busy || r.number === lay.head} onSelect={() => { onGoTo(r.number) }}>
-                <b className="figure">{r.number}</b> {SOURCE[r.source] ?? r.source}{r.stands_for !== null && ` to ${r.stands_for}`}: {r.placed} pieces, {percent(r.yield_of_used, 1)}{r.mark && ` “${r.mark}”`}
+              <DropdownMenu.Item
+                key={r.number}
+                className={ITEM}
+                disabled={busy || r.number === lay.head}
+                onSelect={() => {
+                  onGoTo(r.number)
+                }}
+              >
+                <b className="figure">{r.number}</b> {SOURCE[r.source] ?? r.source}
+                {r.stands_for !== null && ` to ${r.stands_for}`}: {r.placed} pieces,{' '}
+                {percent(r.yield_of_used, 1)}
+                {r.mark && ` “${r.mark}”`}
               </DropdownMenu.Item>
             ))}
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      <form className="flex flex-col gap-1" onSubmit={(e) => { e.preventDefault(); const mark = new FormData(e.currentTarget).get('mark'); onName(typeof mark === 'string' ? mark : '') }}>
-        <label className="text-[13px] text-ink-soft">Saved as revision <b className="figure text-ink">{lay.head}</b>
-          <input key={`${lay.head}${head?.mark ?? ''}`} name="mark" maxLength={128} defaultValue={head?.mark ?? ''} placeholder="name it" className="block min-h-11 w-full border border-ink/40 bg-white px-2 text-base text-ink placeholder:text-ink-soft" />
+      <form
+        className="flex flex-col gap-1"
+        onSubmit={(e) => {
+          e.preventDefault()
+          const mark = new FormData(e.currentTarget).get('mark')
+          onName(typeof mark === 'string' ? mark : '')
+        }}
+      >
+        <label className="text-[13px] text-ink-soft">
+          Saved as revision <b className="figure text-ink">{lay.head}</b>
+          <input
+            key={`${lay.head}${head?.mark ?? ''}`}
+            name="mark"
+            maxLength={128}
+            defaultValue={head?.mark ?? ''}
+            placeholder="name it"
+            className="block min-h-11 w-full border border-ink/40 bg-white px-2 text-base text-ink placeholder:text-ink-soft"
+          />
         </label>
       </form>
     </>

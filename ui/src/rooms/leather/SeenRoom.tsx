@@ -12,21 +12,62 @@ import { FLAW_KINDS, seenName, SEVERITIES, thinned, useBegun, type At, type Know
 import { areaOf, pushed } from './push'
 
 type Seen = Schemas['SeenRecord']
-interface Ring { outline: number[][]; chalk: string; severity: number; kind: string; taken: boolean; doubted: boolean }
-interface Taken { outline: number[][]; holes: number[][][]; rings: Ring[]; lines: { points: number[][]; means: 'backbone' | 'least stretch' | 'nothing'; kind: string }[]; ends: { tail?: At; neck?: At }; flesh: boolean; keep: boolean }
+interface Ring {
+  outline: number[][]
+  chalk: string
+  severity: number
+  kind: string
+  taken: boolean
+  doubted: boolean
+}
+interface Taken {
+  outline: number[][]
+  holes: number[][][]
+  rings: Ring[]
+  lines: { points: number[][]; means: 'backbone' | 'least stretch' | 'nothing'; kind: string }[]
+  ends: { tail?: At; neck?: At }
+  flesh: boolean
+  keep: boolean
+}
 type Tool = 'push' | 'add' | 'take off' | 'cut' | 'ring' | 'ends'
 
 const TOOLS: [Tool, string, string][] = [
-  ['push', 'Push the edge', 'Drag the edge, or the ring that is chosen, to where it belongs.'], ['add', 'Paint on', 'Draw over leather that was missed; parts that are touched are joined.'],
-  ['take off', 'Paint off', 'Draw over what is no leather.'], ['cut', 'Cut', 'Draw from edge to edge; the larger part stays.'], ['ring', 'Draw a ring', 'Draw round a flaw; with a ring chosen, it is drawn anew.'], ['ends', 'Backbone', 'Press the backbone at the tail, then at the neck.'],
+  ['push', 'Push the edge', 'Drag the edge, or the ring that is chosen, to where it belongs.'],
+  ['add', 'Paint on', 'Draw over leather that was missed; parts that are touched are joined.'],
+  ['take off', 'Paint off', 'Draw over what is no leather.'],
+  ['cut', 'Cut', 'Draw from edge to edge; the larger part stays.'],
+  ['ring', 'Draw a ring', 'Draw round a flaw; with a ring chosen, it is drawn anew.'],
+  ['ends', 'Backbone', 'Press the backbone at the tail, then at the neck.'],
 ]
-const TOOL_KEYS: Record<string, Tool> = { e: 'push', o: 'add', f: 'take off', c: 'cut', r: 'ring', b: 'ends' }
+const TOOL_KEYS: Record<string, Tool> = {
+  e: 'push',
+  o: 'add',
+  f: 'take off',
+  c: 'cut',
+  r: 'ring',
+  b: 'ends',
+}
 const SURE = 0.15
 const MOST_UNDONE = 60
 const start = (seen: Seen): Taken => ({
-  outline: seen.outline, holes: seen.holes, ends: {}, flesh: false, keep: true,
-  rings: seen.rings.map((r) => ({ outline: r.outline, chalk: r.chalk, severity: r.severity, kind: 'not named', taken: r.severity > 0 && r.sure >= SURE, doubted: r.severity === 0 || r.sure < SURE })),
-  lines: seen.lines.map((x) => ({ points: x.points, kind: x.kind, means: x.kind === 'backbone' ? 'backbone' : x.kind === 'arrow' ? 'least stretch' : 'nothing' })),
+  outline: seen.outline,
+  holes: seen.holes,
+  ends: {},
+  flesh: false,
+  keep: true,
+  rings: seen.rings.map((r) => ({
+    outline: r.outline,
+    chalk: r.chalk,
+    severity: r.severity,
+    kind: 'not named',
+    taken: r.severity > 0 && r.sure >= SURE,
+    doubted: r.severity === 0 || r.sure < SURE,
+  })),
+  lines: seen.lines.map((x) => ({
+    points: x.points,
+    kind: x.kind,
+    means: x.kind === 'backbone' ? 'backbone' : x.kind === 'arrow' ? 'least stretch' : 'nothing',
+  })),
 })
 
 /** What was found of a hide laid over its picture: accepted, corrected or drawn anew by the cutter; nothing is taken before that. */
@@ -41,9 +82,16 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const view = useRef<ViewHandle>(null)
   const [before, setBefore] = useState<(Taken | null)[]>([])
   /** What is dragged is one act, however many places it goes through. */
-  const act = () => { setBefore((all) => [...all.slice(-MOST_UNDONE), own]) }
-  const slide = (to: Partial<Taken>) => { setOwn({ ...taken, ...to }) }
-  const set = (to: Partial<Taken>) => { act(); slide(to) }
+  const act = () => {
+    setBefore((all) => [...all.slice(-MOST_UNDONE), own])
+  }
+  const slide = (to: Partial<Taken>) => {
+    setOwn({ ...taken, ...to })
+  }
+  const set = (to: Partial<Taken>) => {
+    act()
+    slide(to)
+  }
   const undo = () => {
     const last = before.at(-1)
     if (last === undefined) return
@@ -56,24 +104,71 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const [stroke, setStroke] = useState<At[]>([])
   const [brush, setBrush] = useState(40)
   const mend = useMutation({
-    mutationFn: (how: 'add' | 'take off' | 'cut') => told(api.POST('/api/leather/mend', { body: { outline: taken.outline, holes: taken.holes, stroke, width_mm: brush, how } })),
-    onSuccess: (to) => { set({ outline: to.outline, holes: to.holes }) },
-    onSettled: () => { setStroke([]) },
+    mutationFn: (how: 'add' | 'take off' | 'cut') =>
+      told(
+        api.POST('/api/leather/mend', {
+          body: { outline: taken.outline, holes: taken.holes, stroke, width_mm: brush, how },
+        }),
+      ),
+    onSuccess: (to) => {
+      set({ outline: to.outline, holes: to.holes })
+    },
+    onSettled: () => {
+      setStroke([])
+    },
   })
-  const knownBefore = known.rack.measured && known.flaws.length + known.pulls.length + known.readings.length > 0
+  const knownBefore =
+    known.rack.measured && known.flaws.length + known.pulls.length + known.readings.length > 0
   const again = useQuery({
-    queryKey: ['known-again', id, seenName(seen), taken.flesh, known.version], enabled: knownBefore, staleTime: Infinity, retry: false,
-    queryFn: () => told(api.POST('/api/leather/hides/{hide_id}/known-again', { params: { path: { hide_id: id } }, body: { outline: seen.outline, flesh_up: taken.flesh } })),
+    queryKey: ['known-again', id, seenName(seen), taken.flesh, known.version],
+    enabled: knownBefore,
+    staleTime: Infinity,
+    retry: false,
+    queryFn: () =>
+      told(
+        api.POST('/api/leather/hides/{hide_id}/known-again', {
+          params: { path: { hide_id: id } },
+          body: { outline: seen.outline, flesh_up: taken.flesh },
+        }),
+      ),
   })
   const keeps = knownBefore && taken.keep && again.data?.fits === true
-  const leave = useMutation({ mutationFn: () => told(api.DELETE('/api/leather/hides/{hide_id}/seen', { params: { path: { hide_id: id } } })), onSuccess: () => { setOwn(null); return queries.invalidateQueries({ queryKey: ['hide', id] }) } })
+  const leave = useMutation({
+    mutationFn: () =>
+      told(api.DELETE('/api/leather/hides/{hide_id}/seen', { params: { path: { hide_id: id } } })),
+    onSuccess: () => {
+      setOwn(null)
+      return queries.invalidateQueries({ queryKey: ['hide', id] })
+    },
+  })
   const accept = useMutation({
-    mutationFn: () => told(api.POST('/api/leather/hides/{hide_id}/accept', { params: { path: { hide_id: id } }, body: {
-      outline: taken.outline, holes: taken.holes, flesh_up: taken.flesh, keep_known: keeps,
-      rings: taken.rings.filter((r) => r.taken).map(({ outline, kind, severity, chalk }) => ({ outline, kind, severity, chalk })),
-      lines: taken.lines.flatMap(({ points, means }) => (means === 'nothing' ? [] : [{ points, means }])),
-      ends: taken.ends.tail && taken.ends.neck ? { tail_x: taken.ends.tail[0], tail_y: taken.ends.tail[1], neck_x: taken.ends.neck[0], neck_y: taken.ends.neck[1] } : null,
-    } })),
+    mutationFn: () =>
+      told(
+        api.POST('/api/leather/hides/{hide_id}/accept', {
+          params: { path: { hide_id: id } },
+          body: {
+            outline: taken.outline,
+            holes: taken.holes,
+            flesh_up: taken.flesh,
+            keep_known: keeps,
+            rings: taken.rings
+              .filter((r) => r.taken)
+              .map(({ outline, kind, severity, chalk }) => ({ outline, kind, severity, chalk })),
+            lines: taken.lines.flatMap(({ points, means }) =>
+              means === 'nothing' ? [] : [{ points, means }],
+            ),
+            ends:
+              taken.ends.tail && taken.ends.neck
+                ? {
+                    tail_x: taken.ends.tail[0],
+                    tail_y: taken.ends.tail[1],
+                    neck_x: taken.ends.neck[0],
+                    neck_y: taken.ends.neck[1],
+                  }
+                : null,
+          },
+        }),
+      ),
     onSuccess: async () => {
       setOwn(null)
       setPictures(null)
@@ -83,13 +178,20 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       await go(`/leather/${id}`)
     },
   })
-  const withRing = (i: number, to: Partial<Ring>): Partial<Taken> => ({ rings: taken.rings.map((r, k) => (k === i ? { ...r, ...to } : r)) })
-  const ringAt = (i: number, to: Partial<Ring>) => { set(withRing(i, to)) }
+  const withRing = (i: number, to: Partial<Ring>): Partial<Taken> => ({
+    rings: taken.rings.map((r, k) => (k === i ? { ...r, ...to } : r)),
+  })
+  const ringAt = (i: number, to: Partial<Ring>) => {
+    set(withRing(i, to))
+  }
   const pointer = (kind: 'down' | 'move' | 'up', place: Place) => {
     const p: At = [place.x, place.y]
     if (tool === null) return
     if (tool === 'ends') {
-      if (kind === 'up') set({ ends: taken.ends.tail && !taken.ends.neck ? { ...taken.ends, neck: p } : { tail: p } })
+      if (kind === 'up')
+        set({
+          ends: taken.ends.tail && !taken.ends.neck ? { ...taken.ends, neck: p } : { tail: p },
+        })
       return
     }
     if (kind === 'down') {
@@ -108,7 +210,19 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
         if (stroke.length > 5) {
           if (at !== null) ringAt(at, { outline: stroke, taken: true })
           else {
-            set({ rings: [...taken.rings, { outline: stroke, chalk: '', severity: 2, kind: 'not named', taken: true, doubted: false }] })
+            set({
+              rings: [
+                ...taken.rings,
+                {
+                  outline: stroke,
+                  chalk: '',
+                  severity: 2,
+                  kind: 'not named',
+                  taken: true,
+                  doubted: false,
+                },
+              ],
+            })
             setAt(taken.rings.length)
           }
         }
@@ -117,33 +231,139 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       else if (stroke.length) mend.mutate(tool)
     }
   }
-  const choose = (t: Tool) => { setTool(tool === t ? null : t) }
-  const step = (by: number) => { const n = taken.rings.length; if (n) setAt(at === null ? (by > 0 ? 0 : n - 1) : (at + by + n) % n) }
+  const choose = (t: Tool) => {
+    setTool(tool === t ? null : t)
+  }
+  const step = (by: number) => {
+    const n = taken.rings.length
+    if (n) setAt(at === null ? (by > 0 ? 0 : n - 1) : (at + by + n) % n)
+  }
   const { x0, y0, x1, y1 } = seen.bounds
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_410px]">
       <div className="relative min-w-0">
-        <HideView handle={view} bounds={seen.bounds} zero={{ x: Math.min(...seen.outline.map((p) => p[0] ?? 0)), y: Math.min(...seen.outline.map((p) => p[1] ?? 0)) }} centred held={tool !== null} onPointer={pointer} label="The table from above, with what was found">
+        <HideView
+          handle={view}
+          bounds={seen.bounds}
+          zero={{
+            x: Math.min(...seen.outline.map((p) => p[0] ?? 0)),
+            y: Math.min(...seen.outline.map((p) => p[1] ?? 0)),
+          }}
+          centred
+          held={tool !== null}
+          onPointer={pointer}
+          label="The table from above, with what was found"
+        >
           {(scale) => {
             const px = 1 / scale
             return (
               <>
-                {seen.picture ? <image href={seen.picture} x={x0} y={y0} width={x1 - x0} height={y1 - y0} preserveAspectRatio="none" /> : <path d={pathOf([taken.outline])} fill={leatherColour(known.rack.colour)} />}
-                <path d={pathOf([taken.outline, ...taken.holes])} fill="none" stroke="#1a1512" strokeOpacity={0.8} strokeWidth={5 * px} />
-                <path d={pathOf([taken.outline, ...taken.holes])} fill="none" stroke="#ffd76a" strokeWidth={2.2 * px} />
-                {(keeps ? again.data : undefined)?.flaws.map((f, i) => <path key={`k${i}`} data-known-flaw d={pathOf([f.outline])} fill="#fffdf6" fillOpacity={0.12} stroke="#fffdf6" strokeWidth={2 * px} strokeDasharray={`${7 * px} ${4 * px}`} />)}
+                {seen.picture ? (
+                  <image
+                    href={seen.picture}
+                    x={x0}
+                    y={y0}
+                    width={x1 - x0}
+                    height={y1 - y0}
+                    preserveAspectRatio="none"
+                  />
+                ) : (
+                  <path d={pathOf([taken.outline])} fill={leatherColour(known.rack.colour)} />
+                )}
+                <path
+                  d={pathOf([taken.outline, ...taken.holes])}
+                  fill="none"
+                  stroke="#1a1512"
+                  strokeOpacity={0.8}
+                  strokeWidth={5 * px}
+                />
+                <path
+                  d={pathOf([taken.outline, ...taken.holes])}
+                  fill="none"
+                  stroke="#ffd76a"
+                  strokeWidth={2.2 * px}
+                />
+                {(keeps ? again.data : undefined)?.flaws.map((f, i) => (
+                  <path
+                    key={`k${i}`}
+                    data-known-flaw
+                    d={pathOf([f.outline])}
+                    fill="#fffdf6"
+                    fillOpacity={0.12}
+                    stroke="#fffdf6"
+                    strokeWidth={2 * px}
+                    strokeDasharray={`${7 * px} ${4 * px}`}
+                  />
+                ))}
                 {taken.rings.map((r, i) => (
-                  <g key={i} data-ring={i + 1} className="cursor-pointer" onClick={() => { if (tool === null) setAt(i) }}>
-                    <path d={pathOf([r.outline])} fill={i === at ? '#ffd76a' : '#1a1512'} fillOpacity={r.taken ? 0.28 : 0.05} stroke="#1a1512" strokeWidth={(i === at ? 7 : 5) * px} />
-                    <path d={pathOf([r.outline])} fill="none" stroke={r.doubted ? '#ffb4a6' : '#ffd76a'} strokeWidth={(i === at ? 3.4 : 2.2) * px} strokeDasharray={r.taken ? undefined : `${4 * px} ${5 * px}`} />
-                    <text x={r.outline[0]?.[0] ?? 0} y={(r.outline[0]?.[1] ?? 0) - 6 * px} fontSize={16 * px} fontWeight={700} fill="#fffdf6" stroke="#1a1512" strokeWidth={4 * px} paintOrder="stroke">{i + 1}</text>
+                  <g
+                    key={i}
+                    data-ring={i + 1}
+                    className="cursor-pointer"
+                    onClick={() => {
+                      if (tool === null) setAt(i)
+                    }}
+                  >
+                    <path
+                      d={pathOf([r.outline])}
+                      fill={i === at ? '#ffd76a' : '#1a1512'}
+                      fillOpacity={r.taken ? 0.28 : 0.05}
+                      stroke="#1a1512"
+                      strokeWidth={(i === at ? 7 : 5) * px}
+                    />
+                    <path
+                      d={pathOf([r.outline])}
+                      fill="none"
+                      stroke={r.doubted ? '#ffb4a6' : '#ffd76a'}
+                      strokeWidth={(i === at ? 3.4 : 2.2) * px}
+                      strokeDasharray={r.taken ? undefined : `${4 * px} ${5 * px}`}
+                    />
+                    <text
+                      x={r.outline[0]?.[0] ?? 0}
+                      y={(r.outline[0]?.[1] ?? 0) - 6 * px}
+                      fontSize={16 * px}
+                      fontWeight={700}
+                      fill="#fffdf6"
+                      stroke="#1a1512"
+                      strokeWidth={4 * px}
+                      paintOrder="stroke"
+                    >
+                      {i + 1}
+                    </text>
                   </g>
                 ))}
-                {taken.lines.map((x, i) => <path key={i} d={`M${x.points.map((p) => p.join(',')).join('L')}`} stroke="#1a1512" strokeWidth={5 * px} strokeDasharray={x.means === 'nothing' ? `${4 * px} ${6 * px}` : undefined} fill="none" />)}
-                {taken.lines.map((x, i) => <path key={`b${i}`} d={`M${x.points.map((p) => p.join(',')).join('L')}`} stroke="#ffd76a" strokeWidth={2.4 * px} fill="none" />)}
+                {taken.lines.map((x, i) => (
+                  <path
+                    key={i}
+                    d={`M${x.points.map((p) => p.join(',')).join('L')}`}
+                    stroke="#1a1512"
+                    strokeWidth={5 * px}
+                    strokeDasharray={x.means === 'nothing' ? `${4 * px} ${6 * px}` : undefined}
+                    fill="none"
+                  />
+                ))}
+                {taken.lines.map((x, i) => (
+                  <path
+                    key={`b${i}`}
+                    d={`M${x.points.map((p) => p.join(',')).join('L')}`}
+                    stroke="#ffd76a"
+                    strokeWidth={2.4 * px}
+                    fill="none"
+                  />
+                ))}
                 {taken.ends.tail && <EndMark at={taken.ends.tail} words="tail" px={px} />}
                 {taken.ends.neck && <EndMark at={taken.ends.neck} words="neck" px={px} />}
-                {tool !== null && tool !== 'push' && stroke.length > 0 && <path d={`M${stroke.map((p) => p.join(',')).join('L')}`} fill="none" stroke={tool === 'take off' ? '#ffb4a6' : '#ffd76a'} strokeOpacity={0.75} strokeWidth={tool === 'cut' || tool === 'ring' ? 3 * px : brush} strokeLinecap="round" strokeLinejoin="round" />}
+                {tool !== null && tool !== 'push' && stroke.length > 0 && (
+                  <path
+                    d={`M${stroke.map((p) => p.join(',')).join('L')}`}
+                    fill="none"
+                    stroke={tool === 'take off' ? '#ffb4a6' : '#ffd76a'}
+                    strokeOpacity={0.75}
+                    strokeWidth={tool === 'cut' || tool === 'ring' ? 3 * px : brush}
+                    strokeLinecap="round"
+                    strokeLinejoin="round"
+                  />
+                )}
               </>
             )
           }}
@@ -152,60 +372,254 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       <section className="docket flex min-h-0 flex-col" aria-label="What was found">
         <div className="min-h-0 flex-1 overflow-auto px-5 py-3">
           <div className="flex items-center">
-            <h1 className="figure text-[26px] font-bold">{known.rack.number}: {units.area(own ? areaOf(own.outline, own.holes) : seen.area_m2)}</h1>
+            <h1 className="figure text-[26px] font-bold">
+              {known.rack.number}: {units.area(own ? areaOf(own.outline, own.holes) : seen.area_m2)}
+            </h1>
             <span className="ml-auto flex items-center gap-2 [&>button:last-child]:text-ink-soft">
-              <Button disabled={before.length === 0} onClick={undo}>Undo</Button>
-              <RoomKeys room="what was found" keys={[
-                { key: 'ArrowRight', shown: '→', does: 'the next ring', act: () => { step(1) } }, { key: 'ArrowLeft', shown: '←', does: 'the ring before', act: () => { step(-1) } },
-                { key: 't', does: 'take the ring, or leave it', act: () => { const r = at === null ? undefined : taken.rings[at]; if (r && at !== null) ringAt(at, { taken: !r.taken }) } },
-                ...TOOLS.flatMap(([t, words]) => { const key = Object.keys(TOOL_KEYS).find((k) => TOOL_KEYS[k] === t); return key ? [{ key, does: words.toLowerCase(), act: () => { choose(t) } }] : [] }),
-                { key: 'd', does: 'draw by keys: arrows move the chalk, Space puts it down and lifts it, Enter presses', act: () => view.current?.chalk() },
-                { key: 'u', does: 'undo the last correction', act: undo },
-                { key: '+', does: 'go nearer', act: () => view.current?.nearer() }, { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() }, { key: '0', does: 'see the whole table', act: () => view.current?.whole() },
-                { key: 'Escape', shown: 'Esc', does: 'put the tool down, or let go of the ring', act: () => { if (tool) setTool(null); else setAt(null) } },
-              ]} />
+              <Button disabled={before.length === 0} onClick={undo}>
+                Undo
+              </Button>
+              <RoomKeys
+                room="what was found"
+                keys={[
+                  {
+                    key: 'ArrowRight',
+                    shown: '→',
+                    does: 'the next ring',
+                    act: () => {
+                      step(1)
+                    },
+                  },
+                  {
+                    key: 'ArrowLeft',
+                    shown: '←',
+                    does: 'the ring before',
+                    act: () => {
+                      step(-1)
+                    },
+                  },
+                  {
+                    key: 't',
+                    does: 'take the ring, or leave it',
+                    act: () => {
+                      const r = at === null ? undefined : taken.rings[at]
+                      if (r && at !== null) ringAt(at, { taken: !r.taken })
+                    },
+                  },
+                  ...TOOLS.flatMap(([t, words]) => {
+                    const key = Object.keys(TOOL_KEYS).find((k) => TOOL_KEYS[k] === t)
+                    return key
+                      ? [
+                          {
+                            key,
+                            does: words.toLowerCase(),
+                            act: () => {
+                              choose(t)
+                            },
+                          },
+                        ]
+                      : []
+                  }),
+                  {
+                    key: 'd',
+                    does: 'draw by keys: arrows move the chalk, Space puts it down and lifts it, Enter presses',
+                    act: () => view.current?.chalk(),
+                  },
+                  { key: 'u', does: 'undo the last correction', act: undo },
+                  { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
+                  { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
+                  { key: '0', does: 'see the whole table', act: () => view.current?.whole() },
+                  {
+                    key: 'Escape',
+                    shown: 'Esc',
+                    does: 'put the tool down, or let go of the ring',
+                    act: () => {
+                      if (tool) setTool(null)
+                      else setAt(null)
+                    },
+                  },
+                ]}
+              />
             </span>
           </div>
-          <p className="text-sm text-ink-soft">{seen.source === 'picture' ? `${plural(seen.markers, 'marker')} agree within ${seen.rms_mm.toFixed(1)} mm · ` : ''}{plural(taken.rings.length, 'ring')}, {plural(taken.holes.length, 'hole')}</p>
-          {seen.advice.map((words) => <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{words}</p>)}
+          <p className="text-sm text-ink-soft">
+            {seen.source === 'picture'
+              ? `${plural(seen.markers, 'marker')} agree within ${seen.rms_mm.toFixed(1)} mm · `
+              : ''}
+            {plural(taken.rings.length, 'ring')}, {plural(taken.holes.length, 'hole')}
+          </p>
+          {seen.advice.map((words) => (
+            <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">
+              {words}
+            </p>
+          ))}
           <div className="mt-3 grid grid-cols-3 gap-2">
-            {TOOLS.map(([t, words]) => <Button key={t} look={tool === t ? 'stop' : 'paper'} aria-pressed={tool === t} className="px-1" onClick={() => { choose(t) }}>{words}</Button>)}
+            {TOOLS.map(([t, words]) => (
+              <Button
+                key={t}
+                look={tool === t ? 'stop' : 'paper'}
+                aria-pressed={tool === t}
+                className="px-1"
+                onClick={() => {
+                  choose(t)
+                }}
+              >
+                {words}
+              </Button>
+            ))}
           </div>
-          {tool && <p role="status" className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">{TOOLS.find(([t]) => t === tool)?.[2]}</p>}
-          {(tool === 'add' || tool === 'take off') && <LengthField label="Brush" mm={brush} onChange={setBrush} />}
-          <h2 className="mt-3 font-semibold">{taken.rings.length ? 'Rings' : 'No ring of chalk was found'}</h2>
+          {tool && (
+            <p role="status" className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">
+              {TOOLS.find(([t]) => t === tool)?.[2]}
+            </p>
+          )}
+          {(tool === 'add' || tool === 'take off') && (
+            <LengthField label="Brush" mm={brush} onChange={setBrush} />
+          )}
+          <h2 className="mt-3 font-semibold">
+            {taken.rings.length ? 'Rings' : 'No ring of chalk was found'}
+          </h2>
           <ul>
             {taken.rings.map((r, i) => (
-              <li key={i} className={`border-b border-docket-line ${i === at ? 'bg-brass/15' : ''}`}>
+              <li
+                key={i}
+                className={`border-b border-docket-line ${i === at ? 'bg-brass/15' : ''}`}
+              >
                 <div className="flex items-center gap-3">
-                  <input type="checkbox" className="size-5" checked={r.taken} aria-label={`Take ring ${i + 1}`} onChange={(e) => { ringAt(i, { taken: e.target.checked }) }} />
-                  <button type="button" className="flex min-h-11 flex-1 items-center gap-3 text-left" aria-label={`Ring ${i + 1}`} onClick={() => { setAt(i === at ? null : i) }}>
-                    <span className="figure w-5 font-bold">{i + 1}</span><span>{['how bad?', 'surface', 'blemish', 'unsound'][r.severity]}</span><span className="text-ink-soft">{r.kind}</span>
-                    <span className="ml-auto text-sm text-ink-soft">{r.doubted ? 'look at it' : r.chalk && `${r.chalk} chalk`}</span>
+                  <input
+                    type="checkbox"
+                    className="size-5"
+                    checked={r.taken}
+                    aria-label={`Take ring ${i + 1}`}
+                    onChange={(e) => {
+                      ringAt(i, { taken: e.target.checked })
+                    }}
+                  />
+                  <button
+                    type="button"
+                    className="flex min-h-11 flex-1 items-center gap-3 text-left"
+                    aria-label={`Ring ${i + 1}`}
+                    onClick={() => {
+                      setAt(i === at ? null : i)
+                    }}
+                  >
+                    <span className="figure w-5 font-bold">{i + 1}</span>
+                    <span>{['how bad?', 'surface', 'blemish', 'unsound'][r.severity]}</span>
+                    <span className="text-ink-soft">{r.kind}</span>
+                    <span className="ml-auto text-sm text-ink-soft">
+                      {r.doubted ? 'look at it' : r.chalk && `${r.chalk} chalk`}
+                    </span>
                   </button>
                 </div>
                 {i === at && (
                   <div className="grid grid-cols-[122px_1fr] gap-2 pb-2 pl-8">
-                    <Choice label="What is it?" value={r.kind} options={FLAW_KINDS.map((k) => [k, k] as const)} onChange={(kind) => { ringAt(i, { kind }) }} />
-                    <Choice label="How bad is it?" value={String(r.severity)} options={[['0', 'as its kind suggests'], ...SEVERITIES.map(([n, words]) => [String(n), words] as const)]} onChange={(s) => { ringAt(i, { severity: Number(s), taken: true, doubted: false }) }} />
+                    <Choice
+                      label="What is it?"
+                      value={r.kind}
+                      options={FLAW_KINDS.map((k) => [k, k] as const)}
+                      onChange={(kind) => {
+                        ringAt(i, { kind })
+                      }}
+                    />
+                    <Choice
+                      label="How bad is it?"
+                      value={String(r.severity)}
+                      options={[
+                        ['0', 'as its kind suggests'],
+                        ...SEVERITIES.map(([n, words]) => [String(n), words] as const),
+                      ]}
+                      onChange={(s) => {
+                        ringAt(i, { severity: Number(s), taken: true, doubted: false })
+                      }}
+                    />
                   </div>
                 )}
               </li>
             ))}
           </ul>
           {taken.lines.map((x, i) => (
-            <Choice key={i} className="mt-2" label={x.kind === 'arrow' ? 'The arrow' : 'A line'} value={x.means} options={[['least stretch', 'shows the line of least stretch'], ['backbone', 'is the backbone'], ['nothing', 'means nothing']]} onChange={(means) => { set({ lines: taken.lines.map((y, k) => (k === i ? { ...y, means } : y)) }) }} />
+            <Choice
+              key={i}
+              className="mt-2"
+              label={x.kind === 'arrow' ? 'The arrow' : 'A line'}
+              value={x.means}
+              options={[
+                ['least stretch', 'shows the line of least stretch'],
+                ['backbone', 'is the backbone'],
+                ['nothing', 'means nothing'],
+              ]}
+              onChange={(means) => {
+                set({ lines: taken.lines.map((y, k) => (k === i ? { ...y, means } : y)) })
+              }}
+            />
           ))}
-          <Tick label="it lay flesh side up: turn it over" checked={taken.flesh} onChange={(flesh) => { set({ flesh }) }} />
-          {knownBefore && <KnownBefore known={known} again={again.data} keeps={keeps} error={again.error} onKeep={(keep) => { set({ keep }) }} />}
-          {own && <button type="button" className="min-h-11 underline" onClick={() => { act(); setOwn(null); setAt(null) }}>As it was found</button>}
+          <Tick
+            label="it lay flesh side up: turn it over"
+            checked={taken.flesh}
+            onChange={(flesh) => {
+              set({ flesh })
+            }}
+          />
+          {knownBefore && (
+            <KnownBefore
+              known={known}
+              again={again.data}
+              keeps={keeps}
+              error={again.error}
+              onKeep={(keep) => {
+                set({ keep })
+              }}
+            />
+          )}
+          {own && (
+            <button
+              type="button"
+              className="min-h-11 underline"
+              onClick={() => {
+                act()
+                setOwn(null)
+                setAt(null)
+              }}
+            >
+              As it was found
+            </button>
+          )}
         </div>
         <div className="border-t border-docket-line px-5 py-3">
           <Trouble error={mend.error ?? accept.error ?? leave.error} onPaper />
-          <p className="mb-2 text-sm text-ink-soft">Taken: the outline, {plural(taken.rings.filter((r) => r.taken).length, 'ring')}{keeps && ', what was known before'}. {knownBefore && !again.isPending && !keeps && 'What was known of this hide before is put away; Undo brings it back.'}</p>
+          <p className="mb-2 text-sm text-ink-soft">
+            Taken: the outline, {plural(taken.rings.filter((r) => r.taken).length, 'ring')}
+            {keeps && ', what was known before'}.{' '}
+            {knownBefore &&
+              !again.isPending &&
+              !keeps &&
+              'What was known of this hide before is put away; Undo brings it back.'}
+          </p>
           <div className="flex gap-2">
-            <Button look="brass" className="min-h-14 flex-1 text-lg" disabled={accept.isPending || (knownBefore && again.isPending)} onClick={() => { accept.mutate() }}>Take what is ticked</Button>
-            <Button className="min-h-14" disabled={leave.isPending} onClick={() => { if (window.confirm(`Leave all that was found of ${known.rack.number}, and what you corrected? Its pictures stay, to be read again.`)) leave.mutate() }}>Leave it all</Button>
+            <Button
+              look="brass"
+              className="min-h-14 flex-1 text-lg"
+              disabled={accept.isPending || (knownBefore && again.isPending)}
+              onClick={() => {
+                accept.mutate()
+              }}
+            >
+              Take what is ticked
+            </Button>
+            <Button
+              className="min-h-14"
+              disabled={leave.isPending}
+              onClick={() => {
+                if (
+                  window.confirm(
+                    `Leave all that was found of ${known.rack.number}, and what you corrected? Its pictures stay, to be read again.`,
+                  )
+                )
+                  leave.mutate()
+              }}
+            >
+              Leave it all
+            </Button>
           </div>
         </div>
       </section>
@@ -214,17 +628,52 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
 }
 
 /** What was known of a hide that is measured again: whether it fits the new outline, and the choice to keep it. */
-function KnownBefore({ known, again, keeps, error, onKeep }: { known: Known; again: Schemas['KnownAgain'] | undefined; keeps: boolean; error: Error | null; onKeep: (keep: boolean) => void }) {
-  const all = again?.fits ? again : { flaws: known.flaws, pulls: known.pulls.length, readings: known.readings.length }
-  const what = [[all.flaws.length, 'flaw'], [all.pulls, 'pull test'], [all.readings, 'reading']] as const
-  const words = what.filter(([n]) => n > 0).map(([n, name]) => plural(n, name)).join(', ') || 'nothing that lies on it still'
+function KnownBefore({
+  known,
+  again,
+  keeps,
+  error,
+  onKeep,
+}: {
+  known: Known
+  again: Schemas['KnownAgain'] | undefined
+  keeps: boolean
+  error: Error | null
+  onKeep: (keep: boolean) => void
+}) {
+  const all = again?.fits
+    ? again
+    : { flaws: known.flaws, pulls: known.pulls.length, readings: known.readings.length }
+  const what = [
+    [all.flaws.length, 'flaw'],
+    [all.pulls, 'pull test'],
+    [all.readings, 'reading'],
+  ] as const
+  const words =
+    what
+      .filter(([n]) => n > 0)
+      .map(([n, name]) => plural(n, name))
+      .join(', ') || 'nothing that lies on it still'
   return (
     <div className="mt-2 border-t border-docket-line pt-2">
       <h2 className="font-semibold">Known before: {words}</h2>
-      {again === undefined && error === null && <p role="status" className="text-ink-soft">Seeing where it lies on the new outline …</p>}
+      {again === undefined && error === null && (
+        <p role="status" className="text-ink-soft">
+          Seeing where it lies on the new outline …
+        </p>
+      )}
       <Trouble error={error} onPaper />
-      {again?.fits === false && <p className="border-l-4 border-brass bg-brass/15 px-3 py-2">It cannot be kept: {again.words}</p>}
-      {again?.fits && <><p className="text-sm text-ink-soft">{again.words}</p><Tick label="keep it, where the broken rings show" checked={keeps} onChange={onKeep} /></>}
+      {again?.fits === false && (
+        <p className="border-l-4 border-brass bg-brass/15 px-3 py-2">
+          It cannot be kept: {again.words}
+        </p>
+      )}
+      {again?.fits && (
+        <>
+          <p className="text-sm text-ink-soft">{again.words}</p>
+          <Tick label="keep it, where the broken rings show" checked={keeps} onChange={onKeep} />
+        </>
+      )}
     </div>
   )
 }
@@ -232,8 +681,26 @@ function KnownBefore({ known, again, keeps, error, onKeep }: { known: Known; aga
 function EndMark({ at, words, px }: { at: At; words: string; px: number }) {
   return (
     <g>
-      <circle cx={at[0]} cy={at[1]} r={8 * px} fill="#ffd76a" stroke="#1a1512" strokeWidth={2 * px} />
-      <text x={at[0]} y={at[1] - 12 * px} fontSize={16 * px} fontWeight={700} fill="#fffdf6" stroke="#1a1512" strokeWidth={4 * px} paintOrder="stroke">{words}</text>
+      <circle
+        cx={at[0]}
+        cy={at[1]}
+        r={8 * px}
+        fill="#ffd76a"
+        stroke="#1a1512"
+        strokeWidth={2 * px}
+      />
+      <text
+        x={at[0]}
+        y={at[1] - 12 * px}
+        fontSize={16 * px}
+        fontWeight={700}
+        fill="#fffdf6"
+        stroke="#1a1512"
+        strokeWidth={4 * px}
+        paintOrder="stroke"
+      >
+        {words}
+      </text>
     </g>
   )
 }

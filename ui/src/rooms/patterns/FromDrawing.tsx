@@ -12,30 +12,102 @@ import { addPieces, draftFor, MATERIALS, useStarts, type Draft } from './drafts'
 import { sendFile } from './files'
 
 type Use = Schemas['LayerOut']['suggested']
-const USES: Use[] = ['outline', 'window', 'stitch', 'hole', 'fold', 'glue', 'skive', 'place', 'leave out']
-const INK: Record<Use, string> = { outline: '#f4f1e8', window: '#f4f1e8', stitch: '#9fd0ac', hole: '#e8a59a', fold: '#9cc3e6', glue: '#e0bd74', skive: '#e0bd74', place: '#c9c1b4', 'leave out': '#5d6a6c' }
+const USES: Use[] = [
+  'outline',
+  'window',
+  'stitch',
+  'hole',
+  'fold',
+  'glue',
+  'skive',
+  'place',
+  'leave out',
+]
+const INK: Record<Use, string> = {
+  outline: '#f4f1e8',
+  window: '#f4f1e8',
+  stitch: '#9fd0ac',
+  hole: '#e8a59a',
+  fold: '#9cc3e6',
+  glue: '#e0bd74',
+  skive: '#e0bd74',
+  place: '#c9c1b4',
+  'leave out': '#5d6a6c',
+}
 
 /** Pieces from a drawing made elsewhere: say what its units and layers are; see what was found, closed and left out. */
 export function FromDrawing({ hand, onAdded }: { hand: Hand; onAdded: () => void }) {
   const [file, setFile] = useState<Schemas['FileOut'] | null>(null)
   const picker = useRef<HTMLInputElement>(null)
   const send = useMutation({ mutationFn: sendFile, onSuccess: setFile })
-  if (file) return <OneDrawing key={file.id} file={file} hand={hand} onAgain={() => { setFile(null) }} onAdded={onAdded} />
+  if (file)
+    return (
+      <OneDrawing
+        key={file.id}
+        file={file}
+        hand={hand}
+        onAgain={() => {
+          setFile(null)
+        }}
+        onAdded={onAdded}
+      />
+    )
   return (
     <div className="mx-auto mt-10 max-w-lg">
       <div className="docket torn px-6 pt-6 pb-6">
         <h2 className="font-stamp text-xl font-bold">SVG or DXF</h2>
-        <p className="mt-2">Outlines, windows, stitch lines, holes and folds may stand on layers of their own; you say what each layer is. Units are asked for where the file does not say.</p>
-        <Button look="brass" className="mt-4 min-h-14 w-full text-lg" onClick={() => picker.current?.click()} disabled={send.isPending}>Bring in a drawing</Button>
-        <input ref={picker} type="file" accept=".svg,.dxf" className="hidden" aria-label="Drawing" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) send.mutate(chosen); e.target.value = '' }} />
-        <div className="mt-3"><Trouble error={send.error} onPaper /></div>
+        <p className="mt-2">
+          Outlines, windows, stitch lines, holes and folds may stand on layers of their own; you say
+          what each layer is. Units are asked for where the file does not say.
+        </p>
+        <Button
+          look="brass"
+          className="mt-4 min-h-14 w-full text-lg"
+          onClick={() => picker.current?.click()}
+          disabled={send.isPending}
+        >
+          Bring in a drawing
+        </Button>
+        <input
+          ref={picker}
+          type="file"
+          accept=".svg,.dxf"
+          className="hidden"
+          aria-label="Drawing"
+          onChange={(e) => {
+            const chosen = e.target.files?.[0]
+            if (chosen) send.mutate(chosen)
+            e.target.value = ''
+          }}
+        />
+        <div className="mt-3">
+          <Trouble error={send.error} onPaper />
+        </div>
       </div>
     </div>
   )
 }
 
-function OneDrawing({ file, hand, onAgain, onAdded }: { file: Schemas['FileOut']; hand: Hand; onAgain: () => void; onAdded: () => void }) {
-  const drawing = useQuery({ queryKey: ['drawing', file.id], retry: false, staleTime: Infinity, queryFn: () => told(api.GET('/api/ways-in/files/{file_id}/drawing', { params: { path: { file_id: file.id } } })) })
+function OneDrawing({
+  file,
+  hand,
+  onAgain,
+  onAdded,
+}: {
+  file: Schemas['FileOut']
+  hand: Hand
+  onAgain: () => void
+  onAdded: () => void
+}) {
+  const drawing = useQuery({
+    queryKey: ['drawing', file.id],
+    retry: false,
+    staleTime: Infinity,
+    queryFn: () =>
+      told(
+        api.GET('/api/ways-in/files/{file_id}/drawing', { params: { path: { file_id: file.id } } }),
+      ),
+  })
   const [unit, setUnit] = useState<string | null>(null)
   const [bar, setBar] = useState(100)
   const [uses, setUses] = useState<Record<string, Use>>({})
@@ -47,11 +119,32 @@ function OneDrawing({ file, hand, onAgain, onAdded }: { file: Schemas['FileOut']
   const d = drawing.data
   const unitMm = d ? ((unit ? d.units_mm[unit] : undefined) ?? d.unit_mm ?? null) : null
   const mm = unitMm === null ? null : (unitMm * 100) / bar
-  const sorted = useQuery({ queryKey: ['sorted', file.id, mm, uses], enabled: mm !== null, retry: false, placeholderData: keepPreviousData, queryFn: () => told(api.POST('/api/ways-in/files/{file_id}/sorted', { params: { path: { file_id: file.id } }, body: { unit_mm: mm ?? 1, uses } })) })
-  if (drawing.error) return <div className="mx-auto mt-8 grid max-w-lg gap-3"><Trouble error={drawing.error} /><Button look="bench" onClick={onAgain}>Another drawing</Button></div>
+  const sorted = useQuery({
+    queryKey: ['sorted', file.id, mm, uses],
+    enabled: mm !== null,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      told(
+        api.POST('/api/ways-in/files/{file_id}/sorted', {
+          params: { path: { file_id: file.id } },
+          body: { unit_mm: mm ?? 1, uses },
+        }),
+      ),
+  })
+  if (drawing.error)
+    return (
+      <div className="mx-auto mt-8 grid max-w-lg gap-3">
+        <Trouble error={drawing.error} />
+        <Button look="bench" onClick={onAgain}>
+          Another drawing
+        </Button>
+      </div>
+    )
   if (!d || !hand.view) return null
   const article = hand.view.article
-  const purpose = (name: string) => uses[name] ?? d.layers.find((l) => l.name === name)?.suggested ?? 'outline'
+  const purpose = (name: string) =>
+    uses[name] ?? d.layers.find((l) => l.name === name)?.suggested ?? 'outline'
   const k = mm ?? 1
   const xs = d.strokes.flatMap((s) => s.points.map((p) => (p[0] ?? 0) * k))
   const ys = d.strokes.flatMap((s) => s.points.map((p) => (p[1] ?? 0) * k))
@@ -60,79 +153,294 @@ function OneDrawing({ file, hand, onAgain, onAdded }: { file: Schemas['FileOut']
   const [x0, y0] = [least(xs), least(ys)]
   const bounds = { x0: 0, y0: 0, x1: Math.max(1, most(xs) - x0), y1: Math.max(1, most(ys) - y0) }
   const pieces = sorted.data?.pieces ?? []
-  const draft = (i: number) => drafts[i] ?? { ...draftFor(pieces[i]?.pattern.name ?? '', article), material: drafts[0]?.material ?? article.pieces.at(-1)?.material ?? 'body leather' }
+  const draft = (i: number) =>
+    drafts[i] ?? {
+      ...draftFor(pieces[i]?.pattern.name ?? '', article),
+      material: drafts[0]?.material ?? article.pieces.at(-1)?.material ?? 'body leather',
+    }
   const taken = pieces.map((_, i) => i).filter((i) => !out[i])
   const add = async () => {
     try {
-      if (await addPieces(hand, taken.flatMap((i) => { const p = pieces[i]; return p ? [{ draft: draft(i), pattern: p.pattern }] : [] }))) onAdded()
+      if (
+        await addPieces(
+          hand,
+          taken.flatMap((i) => {
+            const p = pieces[i]
+            return p ? [{ draft: draft(i), pattern: p.pattern }] : []
+          }),
+        )
+      )
+        onAdded()
     } catch (error) {
       setTrouble(error instanceof Error ? error : new Error(String(error)))
     }
   }
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_440px]">
-      <HideView key={k} bounds={bounds} centred label="The drawing, by layers, with the pieces found">
+      <HideView
+        key={k}
+        bounds={bounds}
+        centred
+        label="The drawing, by layers, with the pieces found"
+      >
         {(scale) => {
           const px = 1 / scale
           return (
             <g transform={`translate(${-x0},${-y0})`}>
               {pieces.map((p, i) => (
                 <g key={i} transform={`translate(${p.at.x},${p.at.y})`} opacity={out[i] ? 0.25 : 1}>
-                  <path d={pathOf(p.rings)} fill="#efe2c4" fillRule="evenodd" stroke="#3a3128" strokeWidth={1.4 * px} data-found={i} />
-                  {p.marks.map((m, j) => <MarkShape key={j} mark={m} px={px} />)}
-                  <text x={p.length_mm * 0.02} y={-6 * px} fontSize={13 * px} fill="#f4f1e8">{draft(i).name || `piece ${i + 1}`}</text>
+                  <path
+                    d={pathOf(p.rings)}
+                    fill="#efe2c4"
+                    fillRule="evenodd"
+                    stroke="#3a3128"
+                    strokeWidth={1.4 * px}
+                    data-found={i}
+                  />
+                  {p.marks.map((m, j) => (
+                    <MarkShape key={j} mark={m} px={px} />
+                  ))}
+                  <text x={p.length_mm * 0.02} y={-6 * px} fontSize={13 * px} fill="#f4f1e8">
+                    {draft(i).name || `piece ${i + 1}`}
+                  </text>
                 </g>
               ))}
-              {mm === null || pieces.length === 0 || d.layers.some((l) => purpose(l.name) === 'leave out') ? d.strokes.filter((s) => pieces.length === 0 || purpose(s.layer) === 'leave out').map((s, i) => (
-                <path key={i} d={`M${s.points.map((p) => `${(p[0] ?? 0) * k},${(p[1] ?? 0) * k}`).join('L')}${s.closed ? 'Z' : ''}`} fill="none" stroke={INK[purpose(s.layer)]} strokeWidth={1.2 * px} />
-              )) : null}
-              {sorted.data?.open_lines.map((line, i) => <path key={i} d={`M${line.map((p) => `${p[0] ?? 0},${p[1] ?? 0}`).join('L')}`} fill="none" stroke="#ff8a75" strokeWidth={2.4 * px} strokeDasharray={`${6 * px} ${4 * px}`} />)}
-              {sorted.data?.gaps.map((g, i) => <circle key={i} cx={g.x} cy={g.y} r={9 * px} fill="none" stroke={g.closed ? '#d9a441' : '#ff8a75'} strokeWidth={2.4 * px}><title>{g.closed ? `a gap of ${g.mm} mm, closed` : `open by ${g.mm} mm`}</title></circle>)}
+              {mm === null ||
+              pieces.length === 0 ||
+              d.layers.some((l) => purpose(l.name) === 'leave out')
+                ? d.strokes
+                    .filter((s) => pieces.length === 0 || purpose(s.layer) === 'leave out')
+                    .map((s, i) => (
+                      <path
+                        key={i}
+                        d={`M${s.points.map((p) => `${(p[0] ?? 0) * k},${(p[1] ?? 0) * k}`).join('L')}${s.closed ? 'Z' : ''}`}
+                        fill="none"
+                        stroke={INK[purpose(s.layer)]}
+                        strokeWidth={1.2 * px}
+                      />
+                    ))
+                : null}
+              {sorted.data?.open_lines.map((line, i) => (
+                <path
+                  key={i}
+                  d={`M${line.map((p) => `${p[0] ?? 0},${p[1] ?? 0}`).join('L')}`}
+                  fill="none"
+                  stroke="#ff8a75"
+                  strokeWidth={2.4 * px}
+                  strokeDasharray={`${6 * px} ${4 * px}`}
+                />
+              ))}
+              {sorted.data?.gaps.map((g, i) => (
+                <circle
+                  key={i}
+                  cx={g.x}
+                  cy={g.y}
+                  r={9 * px}
+                  fill="none"
+                  stroke={g.closed ? '#d9a441' : '#ff8a75'}
+                  strokeWidth={2.4 * px}
+                >
+                  <title>{g.closed ? `a gap of ${g.mm} mm, closed` : `open by ${g.mm} mm`}</title>
+                </circle>
+              ))}
             </g>
           )
         }}
       </HideView>
       <section className="docket overflow-auto px-5 py-3" aria-label="What the drawing holds">
-        <div className="flex items-baseline gap-3"><h2 className="min-w-0 truncate font-stamp text-xl font-bold">{d.name}</h2><Button className="ml-auto" onClick={onAgain}>Another</Button></div>
-        <p className={d.unit_mm === null && unit === null ? 'mt-1 border-l-4 border-unsound bg-unsound/10 px-3 py-2 font-semibold' : 'text-sm text-ink-soft'}>{d.unit_says}{d.unit_mm === null && unit === null && ' Say which, below.'}</p>
+        <div className="flex items-baseline gap-3">
+          <h2 className="min-w-0 truncate font-stamp text-xl font-bold">{d.name}</h2>
+          <Button className="ml-auto" onClick={onAgain}>
+            Another
+          </Button>
+        </div>
+        <p
+          className={
+            d.unit_mm === null && unit === null
+              ? 'mt-1 border-l-4 border-unsound bg-unsound/10 px-3 py-2 font-semibold'
+              : 'text-sm text-ink-soft'
+          }
+        >
+          {d.unit_says}
+          {d.unit_mm === null && unit === null && ' Say which, below.'}
+        </p>
         <div className="mt-2 grid grid-cols-2 gap-4">
-          <Choice label="One unit of it is" value={unit ?? ''} options={[['', d.unit_mm === null ? 'choose …' : 'as the file says'], ...Object.keys(d.units_mm).map((u) => [u, `${u}: ${sizeIn(d.width * (d.units_mm[u] ?? 1))} across`] as const)]} onChange={(u) => { setUnit(u || null) }} />
-          <LengthField label="A bar of 100 mm in it measures" mm={bar} onChange={setBar} hint={bar === 100 ? undefined : `made ${bar < 100 ? 'larger' : 'smaller'} by ${Math.abs(10000 / bar - 100).toFixed(1)} %`} />
+          <Choice
+            label="One unit of it is"
+            value={unit ?? ''}
+            options={[
+              ['', d.unit_mm === null ? 'choose …' : 'as the file says'],
+              ...Object.keys(d.units_mm).map(
+                (u) => [u, `${u}: ${sizeIn(d.width * (d.units_mm[u] ?? 1))} across`] as const,
+              ),
+            ]}
+            onChange={(u) => {
+              setUnit(u || null)
+            }}
+          />
+          <LengthField
+            label="A bar of 100 mm in it measures"
+            mm={bar}
+            onChange={setBar}
+            hint={
+              bar === 100
+                ? undefined
+                : `made ${bar < 100 ? 'larger' : 'smaller'} by ${Math.abs(10000 / bar - 100).toFixed(1)} %`
+            }
+          />
         </div>
         <table className="mt-3 w-full">
-          <thead><tr className="text-left text-[13px] text-ink-soft"><th className="font-normal">Layer</th><th className="font-normal">lines</th><th className="font-normal">what it is</th></tr></thead>
+          <thead>
+            <tr className="text-left text-[13px] text-ink-soft">
+              <th className="font-normal">Layer</th>
+              <th className="font-normal">lines</th>
+              <th className="font-normal">what it is</th>
+            </tr>
+          </thead>
           <tbody>
             {d.layers.map((l) => (
               <tr key={l.name} className="border-t border-docket-line">
-                <td className="max-w-[150px] truncate py-1"><span className="mr-2 inline-block size-3 border border-ink/40" style={{ background: l.colour || 'transparent' }} />{l.name}</td>
+                <td className="max-w-[150px] truncate py-1">
+                  <span
+                    className="mr-2 inline-block size-3 border border-ink/40"
+                    style={{ background: l.colour || 'transparent' }}
+                  />
+                  {l.name}
+                </td>
                 <td className="figure">{l.strokes}</td>
-                <td><select aria-label={`What ${l.name} is`} className={`${FIELD} w-full`} value={purpose(l.name)} onChange={(e) => { setUses({ ...uses, [l.name]: e.target.value as Use }) }}>{USES.map((u) => <option key={u}>{u}</option>)}</select></td>
+                <td>
+                  <select
+                    aria-label={`What ${l.name} is`}
+                    className={`${FIELD} w-full`}
+                    value={purpose(l.name)}
+                    onChange={(e) => {
+                      setUses({ ...uses, [l.name]: e.target.value as Use })
+                    }}
+                  >
+                    {USES.map((u) => (
+                      <option key={u}>{u}</option>
+                    ))}
+                  </select>
+                </td>
               </tr>
             ))}
           </tbody>
         </table>
-        {[...d.notes, ...(sorted.data?.notes ?? [])].map((note) => <p key={note} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-1.5 text-sm">{note}</p>)}
+        {[...d.notes, ...(sorted.data?.notes ?? [])].map((note) => (
+          <p key={note} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-1.5 text-sm">
+            {note}
+          </p>
+        ))}
         <Trouble error={sorted.error} onPaper />
         {pieces.length > 0 && (
-          <form className="mt-4 border-t border-docket-line pt-3" onSubmit={(e) => { e.preventDefault(); void add() }}>
+          <form
+            className="mt-4 border-t border-docket-line pt-3"
+            onSubmit={(e) => {
+              e.preventDefault()
+              void add()
+            }}
+          >
             <h3 className="font-stamp text-lg font-bold">{plural(pieces.length, 'piece')} found</h3>
-            <label className="mt-1 block text-[13px] text-ink-soft">Material of all of them
-              <input list="materials" className={`${FIELD} block w-full`} value={draft(0).material} onChange={(e) => { setDrafts(Object.fromEntries(pieces.map((_, i) => [i, { ...draft(i), material: e.target.value }]))) }} />
+            <label className="mt-1 block text-[13px] text-ink-soft">
+              Material of all of them
+              <input
+                list="materials"
+                className={`${FIELD} block w-full`}
+                value={draft(0).material}
+                onChange={(e) => {
+                  setDrafts(
+                    Object.fromEntries(
+                      pieces.map((_, i) => [i, { ...draft(i), material: e.target.value }]),
+                    ),
+                  )
+                }}
+              />
             </label>
-            <datalist id="materials">{MATERIALS.map((m) => <option key={m} value={m} />)}</datalist>
+            <datalist id="materials">
+              {MATERIALS.map((m) => (
+                <option key={m} value={m} />
+              ))}
+            </datalist>
             {pieces.map((p, i) => (
-              <div key={i} className="mt-2 grid grid-cols-[24px_1fr_56px_auto] items-center gap-2 border-t border-docket-line pt-2">
-                <input type="checkbox" className="size-5" aria-label={`Take ${p.pattern.name}`} checked={!out[i]} onChange={(e) => { setOut({ ...out, [i]: !e.target.checked }) }} />
-                <input aria-label={`Name of piece ${i + 1}`} className={`${FIELD} min-w-0`} value={draft(i).name} onChange={(e) => { setDrafts({ ...drafts, [i]: { ...draft(i), name: e.target.value } }) }} />
-                <input aria-label={`How many ${p.pattern.name}`} type="number" min={0} className={`${FIELD} text-right`} value={draft(i).each} onChange={(e) => { setDrafts({ ...drafts, [i]: { ...draft(i), each: Number(e.target.value) } }) }} />
-                <label className="flex items-center gap-1 text-sm"><input type="checkbox" className="size-5" checked={draft(i).pair} onChange={(e) => { setDrafts({ ...drafts, [i]: { ...draft(i), pair: e.target.checked, each: e.target.checked && draft(i).each % 2 ? draft(i).each + 1 : draft(i).each } }) }} />pair</label>
+              <div
+                key={i}
+                className="mt-2 grid grid-cols-[24px_1fr_56px_auto] items-center gap-2 border-t border-docket-line pt-2"
+              >
+                <input
+                  type="checkbox"
+                  className="size-5"
+                  aria-label={`Take ${p.pattern.name}`}
+                  checked={!out[i]}
+                  onChange={(e) => {
+                    setOut({ ...out, [i]: !e.target.checked })
+                  }}
+                />
+                <input
+                  aria-label={`Name of piece ${i + 1}`}
+                  className={`${FIELD} min-w-0`}
+                  value={draft(i).name}
+                  onChange={(e) => {
+                    setDrafts({ ...drafts, [i]: { ...draft(i), name: e.target.value } })
+                  }}
+                />
+                <input
+                  aria-label={`How many ${p.pattern.name}`}
+                  type="number"
+                  min={0}
+                  className={`${FIELD} text-right`}
+                  value={draft(i).each}
+                  onChange={(e) => {
+                    setDrafts({ ...drafts, [i]: { ...draft(i), each: Number(e.target.value) } })
+                  }}
+                />
+                <label className="flex items-center gap-1 text-sm">
+                  <input
+                    type="checkbox"
+                    className="size-5"
+                    checked={draft(i).pair}
+                    onChange={(e) => {
+                      setDrafts({
+                        ...drafts,
+                        [i]: {
+                          ...draft(i),
+                          pair: e.target.checked,
+                          each:
+                            e.target.checked && draft(i).each % 2
+                              ? draft(i).each + 1
+                              : draft(i).each,
+                        },
+                      })
+                    }}
+                  />
+                  pair
+                </label>
                 <span />
-                <select aria-label={`Kind of ${p.pattern.name}`} className={`${FIELD} min-w-0`} value={draft(i).kind} onChange={(e) => { setDrafts({ ...drafts, [i]: { ...draft(i), kind: e.target.value } }) }}>{(starts.data ?? []).map((s) => <option key={s.name}>{s.name}</option>)}</select>
-                <span className="col-span-2 text-right text-sm whitespace-nowrap text-ink-soft">{units.length(p.length_mm)} × {units.length(p.width_mm)}</span>
+                <select
+                  aria-label={`Kind of ${p.pattern.name}`}
+                  className={`${FIELD} min-w-0`}
+                  value={draft(i).kind}
+                  onChange={(e) => {
+                    setDrafts({ ...drafts, [i]: { ...draft(i), kind: e.target.value } })
+                  }}
+                >
+                  {(starts.data ?? []).map((s) => (
+                    <option key={s.name}>{s.name}</option>
+                  ))}
+                </select>
+                <span className="col-span-2 text-right text-sm whitespace-nowrap text-ink-soft">
+                  {units.length(p.length_mm)} × {units.length(p.width_mm)}
+                </span>
               </div>
             ))}
             <Trouble error={trouble ?? hand.refused} onPaper />
-            <Button look="brass" type="submit" className="mt-3 min-h-14 w-full text-lg" disabled={taken.length === 0 || !hand.open}>Add {plural(taken.length, 'piece')} to {article.name}</Button>
+            <Button
+              look="brass"
+              type="submit"
+              className="mt-3 min-h-14 w-full text-lg"
+              disabled={taken.length === 0 || !hand.open}
+            >
+              Add {plural(taken.length, 'piece')} to {article.name}
+            </Button>
           </form>
         )}
       </section>
@@ -140,4 +448,5 @@ function OneDrawing({ file, hand, onAgain, onAdded }: { file: Schemas['FileOut']
   )
 }
 
-const sizeIn = (mm: number) => (mm >= 10_000 ? `${(mm / 1000).toFixed(0)} m` : `${mm.toFixed(mm < 10 ? 1 : 0)} mm`)
+const sizeIn = (mm: number) =>
+  mm >= 10_000 ? `${(mm / 1000).toFixed(0)} m` : `${mm.toFixed(mm < 10 ? 1 : 0)} mm`

@@ -19,10 +19,20 @@ import { PatternDrawing } from './PatternDrawing'
 /** What the next press or drag on the drawing does. */
 export type Act = null | 'hidden' | 'hole' | 'slot' | 'stamp' | 'fold' | 'seam' | 'centre'
 const SAYS: Record<Exclude<Act, null>, string> = {
-  hidden: 'Draw round the area that will not be seen', hole: 'Press where the hole goes', slot: 'Press where the slot goes', stamp: 'Press where the stamp goes',
-  fold: 'Drag along the fold, from edge to edge', seam: 'Drag along the seam, from edge to edge', centre: 'Drag along the fold edge of the half, from end to end',
+  hidden: 'Draw round the area that will not be seen',
+  hole: 'Press where the hole goes',
+  slot: 'Press where the slot goes',
+  stamp: 'Press where the stamp goes',
+  fold: 'Drag along the fold, from edge to edge',
+  seam: 'Drag along the seam, from edge to edge',
+  centre: 'Drag along the fold edge of the half, from end to end',
 }
-const TABS = [['needs', 'Needs'], ['cut', 'Cut'], ['marks', 'Marks'], ['outline', 'Outline']] as const
+const TABS = [
+  ['needs', 'Needs'],
+  ['cut', 'Cut'],
+  ['marks', 'Marks'],
+  ['outline', 'Outline'],
+] as const
 
 /** One piece on the bench: its needs, margins, marks and outline, set where they lie. */
 export function PieceRoom() {
@@ -41,15 +51,40 @@ export function PieceRoom() {
   const [stroke, setStroke] = useState<At[]>([])
   const [outline, setOutline] = useState<Node[] | null>(null)
   const [half, setHalf] = useState<Half | null>(null)
-  const unfold = useMutation({ mutationFn: (line: { start: At; end: At; contour: Node[] }) => told(api.POST('/api/ways-in/half', { body: line })), onSuccess: (whole) => { setHalf(whole) } })
-  if (hand.error) return <div className="p-8"><Trouble error={hand.error} /></div>
+  const unfold = useMutation({
+    mutationFn: (line: { start: At; end: At; contour: Node[] }) =>
+      told(api.POST('/api/ways-in/half', { body: line })),
+    onSuccess: (whole) => {
+      setHalf(whole)
+    },
+  })
+  if (hand.error)
+    return (
+      <div className="p-8">
+        <Trouble error={hand.error} />
+      </div>
+    )
   if (!hand.view) return <Waiting what="the piece" />
   const p = hand.view.article.pieces.find((q) => q.slug === slug)
   const drawn = hand.view.drawn.find((d) => d.slug === slug)
-  if (!p || !drawn) return <div className="p-8"><Trouble error={new Error(`There is no piece ${slug} in ${hand.view.article.name}.`)} /></div>
-  const change = (alter: (p: Pattern) => Pattern) => { void hand.change(withPiece(slug, alter)) }
+  if (!p || !drawn)
+    return (
+      <div className="p-8">
+        <Trouble error={new Error(`There is no piece ${slug} in ${hand.view.article.name}.`)} />
+      </div>
+    )
+  const change = (alter: (p: Pattern) => Pattern) => {
+    void hand.change(withPiece(slug, alter))
+  }
   const order = hand.view.article.pieces.map((q) => q.slug)
-  const step = (by: number) => { setOutline(null); setHalf(null); setEdge(null); void go(`/patterns/${id}/piece/${order[(order.indexOf(slug) + by + order.length) % order.length] ?? slug}${revision === undefined ? '' : `?rev=${revision}`}`) }
+  const step = (by: number) => {
+    setOutline(null)
+    setHalf(null)
+    setEdge(null)
+    void go(
+      `/patterns/${id}/piece/${order[(order.indexOf(slug) + by + order.length) % order.length] ?? slug}${revision === undefined ? '' : `?rev=${revision}`}`,
+    )
+  }
   const addMark = (m: Mark) => {
     change((q) => ({ ...q, marks: [...q.marks, m] }))
     setMark(m.id)
@@ -60,7 +95,8 @@ export function PieceRoom() {
     if (kind === 'down') setStroke([at])
     else if (kind === 'move' && stroke.length > 0) {
       const last = stroke.at(-1) ?? at
-      if (act === 'hidden' ? Math.hypot(at.x - last.x, at.y - last.y) > 2 : true) setStroke(act === 'hidden' ? [...stroke, at] : [stroke[0] ?? at, at])
+      if (act === 'hidden' ? Math.hypot(at.x - last.x, at.y - last.y) > 2 : true)
+        setStroke(act === 'hidden' ? [...stroke, at] : [stroke[0] ?? at, at])
     } else if (kind === 'up') {
       finish(stroke, at)
       setStroke([])
@@ -69,12 +105,25 @@ export function PieceRoom() {
   const finish = (drawnAs: At[], at: At) => {
     const [start, end] = [drawnAs[0] ?? at, drawnAs.at(-1) ?? at]
     const long = Math.hypot(end.x - start.x, end.y - start.y)
-    if (act === 'hole' || act === 'slot' || act === 'stamp') addMark({ ...blankMark(act, freshMark(act, p)), at })
+    if (act === 'hole' || act === 'slot' || act === 'stamp')
+      addMark({ ...blankMark(act, freshMark(act, p)), at })
     else if (act === 'hidden') {
-      if (drawnAs.length > 4) change((q) => ({ ...q, needs: { ...q.needs, hidden: [...q.needs.hidden, drawnAs.map((s) => [s.x, s.y])] } }))
+      if (drawnAs.length > 4)
+        change((q) => ({
+          ...q,
+          needs: { ...q.needs, hidden: [...q.needs.hidden, drawnAs.map((s) => [s.x, s.y])] },
+        }))
     } else if (long < 4) return
-    else if (act === 'fold') addMark({ ...blankMark('fold', freshMark('fold', p)), path: [start, end] })
-    else if (act === 'seam') change((q) => ({ ...q, seam_lines: [...q.seam_lines, { id: `seam-${q.seam_lines.length + 1}`, start, end, allowance_mm: 8 }] }))
+    else if (act === 'fold')
+      addMark({ ...blankMark('fold', freshMark('fold', p)), path: [start, end] })
+    else if (act === 'seam')
+      change((q) => ({
+        ...q,
+        seam_lines: [
+          ...q.seam_lines,
+          { id: `seam-${q.seam_lines.length + 1}`, start, end, allowance_mm: 8 },
+        ],
+      }))
     else unfold.mutate({ start, end, contour: p.contour })
     setAct(null)
   }
@@ -83,43 +132,236 @@ export function PieceRoom() {
     <div className="grid h-full grid-cols-[minmax(0,1fr)_430px]">
       <div className="flex min-w-0 flex-col">
         <div className="flex items-center gap-4 px-5 py-2">
-          <Link to={`/patterns/${id}${revision === undefined ? '' : `?rev=${revision}`}`} className="text-chalk-dim hover:text-chalk">← {hand.view.article.name}</Link>
+          <Link
+            to={`/patterns/${id}${revision === undefined ? '' : `?rev=${revision}`}`}
+            className="text-chalk-dim hover:text-chalk"
+          >
+            ← {hand.view.article.name}
+          </Link>
           <h1 className="truncate font-stamp text-2xl font-bold">{p.name}</h1>
-          <span className="figure text-lg whitespace-nowrap">rev. {drawn.letter} · {units.length(drawn.length_mm)} × {units.length(drawn.width_mm)} · {units.area(drawn.area_m2)}</span>
+          <span className="figure text-lg whitespace-nowrap">
+            rev. {drawn.letter} · {units.length(drawn.length_mm)} × {units.length(drawn.width_mm)} ·{' '}
+            {units.area(drawn.area_m2)}
+          </span>
           <span className="ml-auto flex items-center gap-2">
-            {hand.canUndo && hand.open && <Button look="bench" onClick={hand.undo}>Undo</Button>}
-            <RoomKeys room={p.name} keys={[
-              { key: 'ArrowRight', shown: '→', does: 'the next piece', act: () => { step(1) } },
-              { key: 'ArrowLeft', shown: '←', does: 'the piece before', act: () => { step(-1) } },
-              { key: 'e', does: 'take up the next edge', act: () => { setEdge(edge === null ? 0 : edge + 1 < drawn.edges.length ? edge + 1 : null) } },
-              { key: '[', does: 'turn the grain by a degree', act: () => { change((q) => ({ ...q, needs: { ...q.needs, grain_deg: q.needs.grain_deg - 1 } })) } },
-              { key: ']', does: 'turn it the other way', act: () => { change((q) => ({ ...q, needs: { ...q.needs, grain_deg: q.needs.grain_deg + 1 } })) } },
-              { key: 'u', does: 'undo the last change', act: hand.undo },
-              { key: '1', does: 'needs', act: () => { setTab('needs') } }, { key: '2', does: 'cut', act: () => { setTab('cut') } },
-              { key: '3', does: 'marks', act: () => { setTab('marks') } }, { key: '4', does: 'outline', act: () => { setTab('outline') } },
-              { key: 'd', does: 'draw by keys: arrows move the chalk, Space puts it down and lifts it, Enter presses', act: () => view.current?.chalk() },
-              { key: '+', does: 'go nearer', act: () => view.current?.nearer() }, { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() }, { key: '0', does: 'see the whole piece', act: () => view.current?.whole() },
-              { key: 'Escape', shown: 'Esc', does: 'leave what is begun, or the piece', act: () => { if (act) setAct(null); else if (half) setHalf(null); else void go(`/patterns/${id}`) } },
-            ]} />
+            {hand.canUndo && hand.open && (
+              <Button look="bench" onClick={hand.undo}>
+                Undo
+              </Button>
+            )}
+            <RoomKeys
+              room={p.name}
+              keys={[
+                {
+                  key: 'ArrowRight',
+                  shown: '→',
+                  does: 'the next piece',
+                  act: () => {
+                    step(1)
+                  },
+                },
+                {
+                  key: 'ArrowLeft',
+                  shown: '←',
+                  does: 'the piece before',
+                  act: () => {
+                    step(-1)
+                  },
+                },
+                {
+                  key: 'e',
+                  does: 'take up the next edge',
+                  act: () => {
+                    setEdge(edge === null ? 0 : edge + 1 < drawn.edges.length ? edge + 1 : null)
+                  },
+                },
+                {
+                  key: '[',
+                  does: 'turn the grain by a degree',
+                  act: () => {
+                    change((q) => ({
+                      ...q,
+                      needs: { ...q.needs, grain_deg: q.needs.grain_deg - 1 },
+                    }))
+                  },
+                },
+                {
+                  key: ']',
+                  does: 'turn it the other way',
+                  act: () => {
+                    change((q) => ({
+                      ...q,
+                      needs: { ...q.needs, grain_deg: q.needs.grain_deg + 1 },
+                    }))
+                  },
+                },
+                { key: 'u', does: 'undo the last change', act: hand.undo },
+                {
+                  key: '1',
+                  does: 'needs',
+                  act: () => {
+                    setTab('needs')
+                  },
+                },
+                {
+                  key: '2',
+                  does: 'cut',
+                  act: () => {
+                    setTab('cut')
+                  },
+                },
+                {
+                  key: '3',
+                  does: 'marks',
+                  act: () => {
+                    setTab('marks')
+                  },
+                },
+                {
+                  key: '4',
+                  does: 'outline',
+                  act: () => {
+                    setTab('outline')
+                  },
+                },
+                {
+                  key: 'd',
+                  does: 'draw by keys: arrows move the chalk, Space puts it down and lifts it, Enter presses',
+                  act: () => view.current?.chalk(),
+                },
+                { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
+                { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
+                { key: '0', does: 'see the whole piece', act: () => view.current?.whole() },
+                {
+                  key: 'Escape',
+                  shown: 'Esc',
+                  does: 'leave what is begun, or the piece',
+                  act: () => {
+                    if (act) setAct(null)
+                    else if (half) setHalf(null)
+                    else void go(`/patterns/${id}`)
+                  },
+                },
+              ]}
+            />
           </span>
         </div>
-        {!hand.open && <p className="docket mx-5 px-4 py-2">Revision {hand.view.letter}{hand.view.batches.length > 0 && ` is planned in ${hand.view.batches.join(', ')} and`} stays as it is. <Link className="underline" to={`/patterns/${id}/revisions`}>Begin a new revision</Link> to change it.</p>}
+        {!hand.open && (
+          <p className="docket mx-5 px-4 py-2">
+            Revision {hand.view.letter}
+            {hand.view.batches.length > 0 &&
+              ` is planned in ${hand.view.batches.join(', ')} and`}{' '}
+            stays as it is.{' '}
+            <Link className="underline" to={`/patterns/${id}/revisions`}>
+              Begin a new revision
+            </Link>{' '}
+            to change it.
+          </p>
+        )}
         <div className="relative min-h-0 flex-1">
-          {act && <p role="status" className="absolute top-10 left-10 z-10 bg-brass px-4 py-2 font-semibold text-ink">{SAYS[act]}</p>}
-          <HideView key={slug} handle={view} bounds={drawn.bounds} centred label={`${p.name}, drawn to scale`} held={act !== null} onPointer={pointed}>
+          {act && (
+            <p
+              role="status"
+              className="absolute top-10 left-10 z-10 bg-brass px-4 py-2 font-semibold text-ink"
+            >
+              {SAYS[act]}
+            </p>
+          )}
+          <HideView
+            key={slug}
+            handle={view}
+            bounds={drawn.bounds}
+            centred
+            label={`${p.name}, drawn to scale`}
+            held={act !== null}
+            onPointer={pointed}
+          >
             {(scale) => {
               const px = 1 / scale
               return (
                 <>
-                  <g opacity={tab === 'outline' ? 0.55 : 1}><PatternDrawing drawn={drawn} name={p.name} scale={scale} chosen={mark} words={tab !== 'outline'} /></g>
-                  {tab !== 'outline' && drawn.edges.map((e, i) => (
-                    <path key={i} d={`M${e.points.map((q) => `${q[0] ?? 0},${q[1] ?? 0}`).join('L')}`} fill="none" stroke={i === edge ? '#d9a441' : 'transparent'} strokeWidth={(i === edge ? 5 : 12) * px} strokeOpacity={i === edge ? 0.9 : 1} className={act ? '' : 'cursor-pointer'} onClick={() => { if (!act) setEdge(i === edge ? null : i) }} data-edge={i}><title>{`edge ${i + 1}, ${units.length(e.length_mm)}`}</title></path>
+                  <g opacity={tab === 'outline' ? 0.55 : 1}>
+                    <PatternDrawing
+                      drawn={drawn}
+                      name={p.name}
+                      scale={scale}
+                      chosen={mark}
+                      words={tab !== 'outline'}
+                    />
+                  </g>
+                  {tab !== 'outline' &&
+                    drawn.edges.map((e, i) => (
+                      <path
+                        key={i}
+                        d={`M${e.points.map((q) => `${q[0] ?? 0},${q[1] ?? 0}`).join('L')}`}
+                        fill="none"
+                        stroke={i === edge ? '#d9a441' : 'transparent'}
+                        strokeWidth={(i === edge ? 5 : 12) * px}
+                        strokeOpacity={i === edge ? 0.9 : 1}
+                        className={act ? '' : 'cursor-pointer'}
+                        onClick={() => {
+                          if (!act) setEdge(i === edge ? null : i)
+                        }}
+                        data-edge={i}
+                      >
+                        <title>{`edge ${i + 1}, ${units.length(e.length_mm)}`}</title>
+                      </path>
+                    ))}
+                  {p.seam_lines.map((s) => (
+                    <line
+                      key={s.id}
+                      x1={s.start.x}
+                      y1={s.start.y}
+                      x2={s.end.x}
+                      y2={s.end.y}
+                      stroke="#a3281a"
+                      strokeWidth={1.6 * px}
+                      strokeDasharray={`${10 * px} ${4 * px} ${2 * px} ${4 * px}`}
+                    />
                   ))}
-                  {p.seam_lines.map((s) => <line key={s.id} x1={s.start.x} y1={s.start.y} x2={s.end.x} y2={s.end.y} stroke="#a3281a" strokeWidth={1.6 * px} strokeDasharray={`${10 * px} ${4 * px} ${2 * px} ${4 * px}`} />)}
-                  {tab === 'outline' && hand.open && !half && <Handles contour={shown} scale={scale} onChange={setOutline} onDone={(to) => { void hand.change(withPiece(slug, (q) => ({ ...q, contour: to }))).then(() => { setOutline(null) }) }} />}
-                  {half && <path d={pathOf(half.outline.rings)} fill="#efe2c4" fillOpacity={0.75} stroke="#a3281a" strokeWidth={2 * px} />}
-                  {stroke.length > 1 && <path d={`M${stroke.map((s) => `${s.x},${s.y}`).join('L')}${act === 'hidden' ? 'Z' : ''}`} fill={act === 'hidden' ? '#3a3128' : 'none'} fillOpacity={0.2} stroke="#a3281a" strokeWidth={2 * px} pointerEvents="none" />}
-                  {tab === 'needs' && drawn.grain_deg !== null && hand.open && <GrainHandle p={p} at={drawn.name_at} px={px} onTurn={(grain_deg) => { change((q) => ({ ...q, needs: { ...q.needs, grain_deg } })) }} />}
+                  {tab === 'outline' && hand.open && !half && (
+                    <Handles
+                      contour={shown}
+                      scale={scale}
+                      onChange={setOutline}
+                      onDone={(to) => {
+                        void hand
+                          .change(withPiece(slug, (q) => ({ ...q, contour: to })))
+                          .then(() => {
+                            setOutline(null)
+                          })
+                      }}
+                    />
+                  )}
+                  {half && (
+                    <path
+                      d={pathOf(half.outline.rings)}
+                      fill="#efe2c4"
+                      fillOpacity={0.75}
+                      stroke="#a3281a"
+                      strokeWidth={2 * px}
+                    />
+                  )}
+                  {stroke.length > 1 && (
+                    <path
+                      d={`M${stroke.map((s) => `${s.x},${s.y}`).join('L')}${act === 'hidden' ? 'Z' : ''}`}
+                      fill={act === 'hidden' ? '#3a3128' : 'none'}
+                      fillOpacity={0.2}
+                      stroke="#a3281a"
+                      strokeWidth={2 * px}
+                      pointerEvents="none"
+                    />
+                  )}
+                  {tab === 'needs' && drawn.grain_deg !== null && hand.open && (
+                    <GrainHandle
+                      p={p}
+                      at={drawn.name_at}
+                      px={px}
+                      onTurn={(grain_deg) => {
+                        change((q) => ({ ...q, needs: { ...q.needs, grain_deg } }))
+                      }}
+                    />
+                  )}
                 </>
               )
             }}
@@ -128,15 +370,81 @@ export function PieceRoom() {
       </div>
       <aside className="docket flex min-h-0 flex-col" aria-label={`What ${p.name} needs`}>
         <div role="tablist" className="flex border-b border-ink/30">
-          {TABS.map(([key, name]) => <button key={key} type="button" role="tab" aria-selected={tab === key} className={`min-h-12 flex-1 font-stamp text-lg ${tab === key ? 'border-b-4 border-brass-deep font-bold' : 'text-ink-soft'}`} onClick={() => { setTab(key) }}>{name}</button>)}
+          {TABS.map(([key, name]) => (
+            <button
+              key={key}
+              type="button"
+              role="tab"
+              aria-selected={tab === key}
+              className={`min-h-12 flex-1 font-stamp text-lg ${tab === key ? 'border-b-4 border-brass-deep font-bold' : 'text-ink-soft'}`}
+              onClick={() => {
+                setTab(key)
+              }}
+            >
+              {name}
+            </button>
+          ))}
         </div>
         <fieldset disabled={!hand.open} className="min-h-0 flex-1 overflow-auto px-5 py-3">
           <Trouble error={hand.refused ?? unfold.error} onPaper />
-          {tab === 'needs' && <NeedsPanel p={p} drawn={drawn} article={hand.view.article} change={change} onAct={setAct} />}
-          {tab === 'cut' && <CutPanel p={p} drawn={drawn} edge={edge} onEdge={setEdge} change={change} onAct={setAct} />}
-          {tab === 'marks' && <MarksPanel p={p} drawn={drawn} article={hand.view.article} edge={edge} onEdge={setEdge} at={mark} onMark={setMark} change={change} onAct={setAct} onAdd={addMark} />}
-          {tab === 'outline' && <OutlinePanel p={p} half={half} onAct={setAct} onWhole={() => { if (half) { const whole = half.outline.contour; change((q) => ({ ...q, contour: whole })) } setHalf(null) }} onLeave={() => { setHalf(null) }} change={change}
-            onRemove={() => { void hand.change((a) => ({ ...a, pieces: a.pieces.filter((q) => q.slug !== slug) })).then((done) => { if (done) void go(`/patterns/${id}`) }) }} />}
+          {tab === 'needs' && (
+            <NeedsPanel
+              p={p}
+              drawn={drawn}
+              article={hand.view.article}
+              change={change}
+              onAct={setAct}
+            />
+          )}
+          {tab === 'cut' && (
+            <CutPanel
+              p={p}
+              drawn={drawn}
+              edge={edge}
+              onEdge={setEdge}
+              change={change}
+              onAct={setAct}
+            />
+          )}
+          {tab === 'marks' && (
+            <MarksPanel
+              p={p}
+              drawn={drawn}
+              article={hand.view.article}
+              edge={edge}
+              onEdge={setEdge}
+              at={mark}
+              onMark={setMark}
+              change={change}
+              onAct={setAct}
+              onAdd={addMark}
+            />
+          )}
+          {tab === 'outline' && (
+            <OutlinePanel
+              p={p}
+              half={half}
+              onAct={setAct}
+              onWhole={() => {
+                if (half) {
+                  const whole = half.outline.contour
+                  change((q) => ({ ...q, contour: whole }))
+                }
+                setHalf(null)
+              }}
+              onLeave={() => {
+                setHalf(null)
+              }}
+              change={change}
+              onRemove={() => {
+                void hand
+                  .change((a) => ({ ...a, pieces: a.pieces.filter((q) => q.slug !== slug) }))
+                  .then((done) => {
+                    if (done) void go(`/patterns/${id}`)
+                  })
+              }}
+            />
+          )}
         </fieldset>
       </aside>
     </div>
@@ -144,7 +452,17 @@ export function PieceRoom() {
 }
 
 /** The end of the grain arrow, to be turned by hand. */
-function GrainHandle({ p, at, px, onTurn }: { p: Pattern; at: { x: number; y: number; r: number }; px: number; onTurn: (deg: number) => void }) {
+function GrainHandle({
+  p,
+  at,
+  px,
+  onTurn,
+}: {
+  p: Pattern
+  at: { x: number; y: number; r: number }
+  px: number
+  onTurn: (deg: number) => void
+}) {
   const [held, setHeld] = useState<number | null>(null)
   const deg = held ?? p.needs.grain_deg
   const reach = Math.max(at.r * 0.75, 46 * px)
@@ -154,15 +472,46 @@ function GrainHandle({ p, at, px, onTurn }: { p: Pattern; at: { x: number; y: nu
     const m = svg?.querySelector<SVGGElement>('g[data-mm]')?.getScreenCTM()?.inverse()
     const q = new DOMPoint(event.clientX, event.clientY).matrixTransform(m)
     const found = (Math.atan2(q.y - at.y, q.x - at.x) * 180) / Math.PI
-    return Math.round(Math.abs(((found % 90) + 90) % 90) < 2 || Math.abs(((found % 90) + 90) % 90) > 88 ? Math.round(found / 90) * 90 : found)
+    return Math.round(
+      Math.abs(((found % 90) + 90) % 90) < 2 || Math.abs(((found % 90) + 90) % 90) > 88
+        ? Math.round(found / 90) * 90
+        : found,
+    )
   }
   return (
     <g data-grab>
-      <line x1={at.x} y1={at.y} x2={at.x + reach * Math.cos(t)} y2={at.y + reach * Math.sin(t)} stroke="#7a5310" strokeWidth={px} strokeDasharray={`${3 * px} ${3 * px}`} pointerEvents="none" />
-      <circle cx={at.x + reach * Math.cos(t)} cy={at.y + reach * Math.sin(t)} r={9 * px} fill="#d9a441" stroke="#211c17" strokeWidth={1.4 * px} className="cursor-grab"
-        onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); setHeld(to(e)) }}
-        onPointerMove={(e) => { if (e.currentTarget.hasPointerCapture(e.pointerId)) setHeld(to(e)) }}
-        onPointerUp={(e) => { onTurn(to(e)); setHeld(null) }}><title>Turn the grain (or the keys [ and ])</title></circle>
+      <line
+        x1={at.x}
+        y1={at.y}
+        x2={at.x + reach * Math.cos(t)}
+        y2={at.y + reach * Math.sin(t)}
+        stroke="#7a5310"
+        strokeWidth={px}
+        strokeDasharray={`${3 * px} ${3 * px}`}
+        pointerEvents="none"
+      />
+      <circle
+        cx={at.x + reach * Math.cos(t)}
+        cy={at.y + reach * Math.sin(t)}
+        r={9 * px}
+        fill="#d9a441"
+        stroke="#211c17"
+        strokeWidth={1.4 * px}
+        className="cursor-grab"
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId)
+          setHeld(to(e))
+        }}
+        onPointerMove={(e) => {
+          if (e.currentTarget.hasPointerCapture(e.pointerId)) setHeld(to(e))
+        }}
+        onPointerUp={(e) => {
+          onTurn(to(e))
+          setHeld(null)
+        }}
+      >
+        <title>Turn the grain (or the keys [ and ])</title>
+      </circle>
     </g>
   )
 }

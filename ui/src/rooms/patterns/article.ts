@@ -29,30 +29,46 @@ const MOST_UNDONE = 60
 export function useArticle(id: number, revision?: number): Hand {
   const queries = useQueryClient()
   const key = ['pattern', id, revision ?? 'newest']
-  const found = useQuery({ queryKey: key, queryFn: () => told(api.GET('/api/patterns/{article_id}', { params: { path: { article_id: id }, query: revision === undefined ? {} : { revision } } })) })
+  const found = useQuery({
+    queryKey: key,
+    queryFn: () =>
+      told(
+        api.GET('/api/patterns/{article_id}', {
+          params: { path: { article_id: id }, query: revision === undefined ? {} : { revision } },
+        }),
+      ),
+  })
   const [refused, setRefused] = useState<Error | null>(null)
   const chain = useRef(Promise.resolve(true))
-  const put = useCallback((alter: (article: Article) => Article, remember: boolean) => {
-    const act = async () => {
-      const now = queries.getQueryData<View>(['pattern', id, 'newest'])
-      if (!now) return false
-      try {
-        const saved = await told(api.PUT('/api/patterns/{article_id}', { params: { path: { article_id: id } }, body: { base: now.version, article: alter(now.article) } }))
-        if (remember) BEFORE.set(id, [...(BEFORE.get(id) ?? []), now.article].slice(-MOST_UNDONE))
-        queries.setQueryData(['pattern', id, 'newest'], saved)
-        void queries.invalidateQueries({ queryKey: ['drawers'] })
-        void queries.invalidateQueries({ queryKey: ['articles'] })
-        setRefused(null)
-        return true
-      } catch (error) {
-        setRefused(error instanceof Error ? error : new Error(String(error)))
-        void queries.invalidateQueries({ queryKey: ['pattern', id] })
-        return false
+  const put = useCallback(
+    (alter: (article: Article) => Article, remember: boolean) => {
+      const act = async () => {
+        const now = queries.getQueryData<View>(['pattern', id, 'newest'])
+        if (!now) return false
+        try {
+          const saved = await told(
+            api.PUT('/api/patterns/{article_id}', {
+              params: { path: { article_id: id } },
+              body: { base: now.version, article: alter(now.article) },
+            }),
+          )
+          if (remember) BEFORE.set(id, [...(BEFORE.get(id) ?? []), now.article].slice(-MOST_UNDONE))
+          queries.setQueryData(['pattern', id, 'newest'], saved)
+          void queries.invalidateQueries({ queryKey: ['drawers'] })
+          void queries.invalidateQueries({ queryKey: ['articles'] })
+          setRefused(null)
+          return true
+        } catch (error) {
+          setRefused(error instanceof Error ? error : new Error(String(error)))
+          void queries.invalidateQueries({ queryKey: ['pattern', id] })
+          return false
+        }
       }
-    }
-    chain.current = chain.current.then(act)
-    return chain.current
-  }, [id, queries])
+      chain.current = chain.current.then(act)
+      return chain.current
+    },
+    [id, queries],
+  )
   return {
     view: found.data,
     error: found.error,
@@ -67,11 +83,21 @@ export function useArticle(id: number, revision?: number): Hand {
   }
 }
 
-export const withPiece = (slug: string, alter: (p: Pattern) => Pattern) => (article: Article): Article => ({ ...article, pieces: article.pieces.map((p) => (p.slug === slug ? alter(p) : p)) })
+export const withPiece =
+  (slug: string, alter: (p: Pattern) => Pattern) =>
+  (article: Article): Article => ({
+    ...article,
+    pieces: article.pieces.map((p) => (p.slug === slug ? alter(p) : p)),
+  })
 
 /** A name of its own among an article's pieces, as the server makes short names. */
 export function freshSlug(name: string, article: Article): string {
-  const base = name.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 56) || 'piece'
+  const base =
+    name
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-+|-+$/g, '')
+      .slice(0, 56) || 'piece'
   const taken = new Set(article.pieces.map((p) => p.slug))
   for (let n = 1; ; n++) {
     const slug = n === 1 ? base : `${base}-${n}`
@@ -88,6 +114,20 @@ export const freshMark = (kind: string, p: Pattern): string => {
 
 /** A mark with everything a mark may have, to be altered. */
 export const blankMark = (kind: Mark['kind'], id: string): Mark => ({
-  id, kind, side: 'grain', path: [], closed: false, turn_deg: 0, offset_mm: 3, pitch_mm: 4, spacing: 'nearest', width_mm: kind === 'glue' || kind === 'skive' ? 10 : 5, length_mm: kind === 'stamp' ? 30 : 20,
-  left_mm: 0.8, piece: '', mirrored: false, covers: true, text: '',
+  id,
+  kind,
+  side: 'grain',
+  path: [],
+  closed: false,
+  turn_deg: 0,
+  offset_mm: 3,
+  pitch_mm: 4,
+  spacing: 'nearest',
+  width_mm: kind === 'glue' || kind === 'skive' ? 10 : 5,
+  length_mm: kind === 'stamp' ? 30 : 20,
+  left_mm: 0.8,
+  piece: '',
+  mirrored: false,
+  covers: true,
+  text: '',
 })

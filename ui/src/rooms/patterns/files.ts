@@ -8,7 +8,9 @@ export async function sendFile(file: File): Promise<Schemas['FileOut']> {
   try {
     answer = await fetch('/api/ways-in/files', { method: 'POST', body })
   } catch {
-    throw new Problem('The workshop’s server does not answer. Nothing was sent; try again once it runs.')
+    throw new Problem(
+      'The workshop’s server does not answer. Nothing was sent; try again once it runs.',
+    )
   }
   const said = (await answer.json()) as Schemas['FileOut'] & { problem?: string }
   if (!answer.ok) throw new Problem(said.problem ?? `The server answered ${answer.status}.`)
