@@ -46,6 +46,19 @@ def _catalogue(job):
     return found
 
 
+def _gap(job, piece):
+    own = piece.get("gap")
+    return job.get("gap", 0) if own is None else own
+
+
+def _whole(piece):
+    return piece["of"][0] if "of" in piece else piece["id"]
+
+
+def _kept(reserved):
+    return Polygon(reserved["outline"]).buffer(0)
+
+
 def _grain_line(hide, school, centre):
     if school == "backbone":
         return hide.get("backbone_deg", 0)
@@ -165,6 +178,8 @@ def _on_hide(job, catalogue, hide, placed):
         face = _lay_down(_shape(piece).difference(hidden), p).buffer(-DEEP)
         if any(face.intersects(marks[s]) for s in (1, 2) if s > piece.get("show_limit", 2)):
             out.append(("show face", p["piece"]))
+        if any(core.intersects(_kept(r)) for r in hide.get("reserved", []) if _whole(piece) not in r["for"]):
+            out.append(("reserved", p["piece"]))
         if any(core.intersects(ground_) for t, ground_ in tops if t > piece.get("max_tightness", 4)):
             out.append(("tightness", p["piece"]))
         if piece.get("thickness_mm") and hide.get("thickness"):
@@ -179,8 +194,7 @@ def _on_hide(job, catalogue, hide, placed):
                 out.append(("grain", p["piece"]))
     slim = [s.buffer(-DEEP / 2) for s in shapes]
     for i, j in combinations(range(len(slim)), 2):
-        if slim[i].intersects(slim[j]) or (
-            job.get("gap", 0) and slim[i].distance(slim[j]) < job["gap"] - DEEP
-        ):
+        gap = max(_gap(job, catalogue[placed[k]["piece"]]) for k in (i, j))
+        if slim[i].intersects(slim[j]) or (gap and slim[i].distance(slim[j]) < gap - DEEP):
             out.append(("gap", f"{placed[i]['piece']} and {placed[j]['piece']}"))
     return out

@@ -25,7 +25,6 @@ from fairlay.core.lay.order import (
     Line,
     Need,
     cutlist,
-    gap_for,
     job_for,
     needs_of_batch,
     piece_id,
@@ -174,7 +173,7 @@ def _asked(batch: Batch, material: str, rack: list[OnRack]) -> Asked:
     return Asked(
         own,
         pieces_of_batch(batch.lines, material),
-        Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school),
+        Policy(batch.gap_mm, batch.grain_school),
     )
 
 

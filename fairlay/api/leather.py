@@ -44,7 +44,7 @@ from fairlay.core.formats.seen_json import SeenRecord
 from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.card import ROLL_SHOWN_MM
 from fairlay.core.lay.lay import Job, Lay
-from fairlay.core.lay.order import cutlist, gap_for, piece_id, pieces_of_batch
+from fairlay.core.lay.order import cutlist, piece_id, pieces_of_batch
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.gauge import GaugeReading, doubted_readings, thickness_contours
 from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES
@@ -191,9 +191,7 @@ def worth_of(hide_id: int) -> WorthOut:
         if not pieces or batch.state == "cut":
             continue
         names = {piece_id(line.article, p): p.name for line in batch.lines for p in line.article.pieces}
-        fit = suits_batch(
-            hide, pieces, names, Policy(gap_for(batch.lines, material, batch.gap_mm), batch.grain_school)
-        )
+        fit = suits_batch(hide, pieces, names, Policy(batch.gap_mm, batch.grain_school))
         fits.append(
             BatchFit(
                 batch_id=batch.id,

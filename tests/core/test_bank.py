@@ -56,15 +56,19 @@ def bank_of(*pieces: Piece, gap: float = 0.0) -> Bank:
 def body(bank: Bank, variant: Variant, which: int) -> Polygon:
     """A body as it lies about its centroid."""
     k = variant.index * BODIES + which
-    points = bank.bodies.pts[bank.bodies.pt_at[k] : bank.bodies.pt_at[k + 1]]
-    starts = bank.bodies.starts[bank.bodies.ring_at[k] : bank.bodies.ring_at[k + 1]]
+    points = bank.classes[0].bodies.pts[bank.classes[0].bodies.pt_at[k] : bank.classes[0].bodies.pt_at[k + 1]]
+    starts = bank.classes[0].bodies.starts[
+        bank.classes[0].bodies.ring_at[k] : bank.classes[0].bodies.ring_at[k + 1]
+    ]
     rings = [points[a:b] for a, b in pairwise(starts)]
     return Polygon(rings[0], rings[1:]) if rings else Polygon()
 
 
 def circles(bank: Bank, variant: Variant, which: int) -> np.ndarray:
     k = variant.index * BODIES + which
-    return bank.bodies.circles[bank.bodies.circle_at[k] : bank.bodies.circle_at[k + 1]]
+    return bank.classes[0].bodies.circles[
+        bank.classes[0].bodies.circle_at[k] : bank.classes[0].bodies.circle_at[k + 1]
+    ]
 
 
 @settings(max_examples=40)
@@ -113,7 +117,7 @@ def test_circles_lie_within_their_body_however_it_is_turned(ring: np.ndarray, tu
         assert near.buffer(0.05).contains(Point(x, y).buffer(r, quad_segs=4))
     assert own[0][2] == max(c[2] for c in own), "the largest is asked about first"
     assert (x0, y0, x1, y1) == tuple(pytest.approx(v, abs=1e-6) for v in near.bounds)
-    assert bank.bodies.reach[variant.index * BODIES + NEAR] == pytest.approx(
+    assert bank.classes[0].bodies.reach[variant.index * BODIES + NEAR] == pytest.approx(
         max(math.hypot(*p) for p in near.exterior.coords), abs=1e-6
     )
 

@@ -46,10 +46,19 @@ def _seen(job: dict[str, Any], lay: dict[str, Any]) -> tuple[set[str], set[str]]
         ("tightness", "seat", {"x": 400.0, "y": 40.0, "rotation_deg": 0.0}),
         ("thickness", "seat", {"x": 330.0, "y": 290.0, "rotation_deg": 0.0}),
         ("grain", "back", {"x": 60.0, "y": 30.0, "rotation_deg": 14.0}),
+        ("reserved", "back", {"x": 590.0, "y": 60.0, "rotation_deg": 0.0}),
+        ("reserved", "washer", {"x": 700.0, "y": 130.0, "rotation_deg": 0.0}),
     ],
 )
 def test_each_rule_of_place_is_seen(fair: tuple, rule: str, name: str, to: dict[str, Any]) -> None:
     job, lay = fair
+    if rule == "reserved":
+        job = copy.deepcopy(job)
+        job["hides"][0]["reserved"] = [
+            {"outline": jobs.square(700, 60, 40), "for": ["seat"]},
+            {"outline": jobs.square(700, 120, 40), "for": []},
+        ]
+        job["hides"][0]["zones"] = []
     bad = copy.deepcopy(lay)
     target = next(p for p in bad["placements"] if p["piece"] == name)
     target.update(to, mirrored=False)
@@ -73,6 +82,34 @@ def test_pieces_too_near_are_seen(fair: tuple) -> None:
                 "mirrored": False,
             }
             for k in range(2)
+        ]
+        own, theirs = _seen(job, {"format": "fairlay.lay/1", "placements": two})
+        assert own == theirs == ({"gap"} if wrong else set()), apart
+
+
+@pytest.mark.parametrize(
+    ("gaps", "wanted"),
+    [
+        ((None, None), 1.0),
+        ((3.0, None), 3.0),
+        ((None, 3.0), 3.0),
+        ((0.0, None), 1.0),
+        ((0.0, 0.0), 0.0),
+        ((2.0, 5.0), 5.0),
+    ],
+)
+def test_between_two_pieces_the_larger_of_their_gaps_holds(
+    fair: tuple, gaps: tuple[float | None, float | None], wanted: float
+) -> None:
+    job = copy.deepcopy(fair[0])
+    job["pieces"] = [
+        jobs.piece(name, jobs.rectangle(40, 30), 1, **({} if gap is None else {"gap": gap}))
+        for name, gap in zip(("tab", "flap"), gaps, strict=True)
+    ]
+    for apart, wrong in ((wanted, False), (wanted - 0.3, True)):
+        two = [
+            {"piece": name, "copy": 0, "hide": "Q-1", "x": x, "y": 60.0, "rotation_deg": 0.0}
+            for name, x in (("tab", 420.0), ("flap", 460.0 + apart))
         ]
         own, theirs = _seen(job, {"format": "fairlay.lay/1", "placements": two})
         assert own == theirs == ({"gap"} if wrong else set()), apart

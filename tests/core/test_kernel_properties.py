@@ -20,7 +20,8 @@ from fairlay.core.engine import kernels, separate_kernels
 from fairlay.core.engine.bank import BODIES, NEAR, build_bank, sides_of
 from fairlay.core.engine.butt_kernels import placed_sides
 from fairlay.core.engine.ground import ground_of
-from fairlay.core.engine.table import HideTable, Lying, Spot, Wish
+from fairlay.core.engine.layer import Lying, Spot
+from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay.room_kernels import depth, read
 from fairlay.core.leather import Hide
@@ -225,7 +226,7 @@ def test_a_place_that_is_found_is_fair_and_one_slid_to_is_fair_and_farther(seed:
 @given(st.integers(0, 10_000))
 def test_the_floor_says_of_each_piece_what_its_outline_says(seed: int) -> None:
     table = laid(seed, 10)
-    bodies, floor = table.bank.bodies, table.floor
+    bodies, floor = table.layers[0].bodies, table.layers[0].floor
     for slot, item in table.lying.items():
         n = int(
             bodies.pt_at[item.variant.index * BODIES + NEAR + 1]

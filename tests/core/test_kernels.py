@@ -16,7 +16,8 @@ from shapely.geometry import Point, Polygon
 from fairlay.core.engine import kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.ground import CELL_MM, pooled
-from fairlay.core.engine.table import SLACK_MM, HideTable, Lying, Spot, Wish
+from fairlay.core.engine.layer import Lying, Spot
+from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.shapes.placing import place_region
 from tests import jobs
@@ -154,20 +155,20 @@ def test_what_lies_under_a_piece_and_a_table_that_comes_back(seed: int) -> None:
     assert {s for s, g in shapes.items() if g.intersection(shape).area > 1.0} <= found
     assert all(shapes[s].distance(shape) < 1e-6 for s in found)
 
-    mark, lying, taken = table.mark(), dict(table.lying), table.taken.copy()
+    mark, lying, taken = table.mark(), dict(table.lying), table.layers[0].taken.copy()
     up = [s for s in table.lying if rng.random() < 0.5]
     if up:
         table.take_up(up)
         fresh = HideTable(job, job.hides[0], bank, 40)
         for item in table.lying.values():
             fresh.put(item)
-        near = np.minimum(table.taken, 38.0)
-        assert np.allclose(near, np.minimum(fresh.taken, 38.0), atol=1e-3)
-        assert np.array_equal(table.taken_pool, pooled(table.taken))
+        near = np.minimum(table.layers[0].taken, 38.0)
+        assert np.allclose(near, np.minimum(fresh.layers[0].taken, 38.0), atol=1e-3)
+        assert np.array_equal(table.layers[0].taken_pool, pooled(table.layers[0].taken))
     spot = table.find(bank.variants[-1], 0, Wish(), rng).take(STILL)
     if spot is not None:
         table.put(Lying(bank.variants[-1], 0, spot))
     table.back_to(mark)
-    assert table.lying == lying and np.array_equal(table.taken, taken)
-    assert sorted(np.flatnonzero(table.floor.live)) == sorted(lying)
+    assert table.lying == lying and np.array_equal(table.layers[0].taken, taken)
+    assert sorted(np.flatnonzero(table.layers[0].floor.live)) == sorted(lying)
     assert all(table.under(li.variant, li.spot) == [s] for s, li in lying.items())

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadPattern, BadShape
-from fairlay.core.lay.order import Line, cutlist, gap_for, pieces_of_batch
+from fairlay.core.lay.order import Line, cutlist, job_for, pieces_of_batch
+from fairlay.core.leather import Hide
 from fairlay.core.pattern.article import (
     Article,
     Seam,
@@ -33,6 +34,7 @@ from fairlay.core.pattern.marks import drawn_marks, stitches_of
 from fairlay.core.pattern.needs import STARTS, start_named, with_start
 from fairlay.core.pattern.pattern import EdgeMargin, Mark, Needs, Pattern, SeamLine, check_pattern
 from fairlay.core.pattern.stitching import lay_out
+from fairlay.core.rules import Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, LINING, STRAP, articles, camp_chair, log_sling, mitt, stove_mitt
 
@@ -203,10 +205,12 @@ def test_spares_and_tools_come_with_a_piece() -> None:
     tabs = replace(piece("Tab", pair=True, each=2), spare_rate=0.05, tool="die")
     (laid,) = pieces_of_batch([Line(cutlist(article(tabs)), 10)], BODY)
     assert laid.quantity == 22 and laid.per_set == 2
-    assert (
-        gap_for([Line(cutlist(article(tabs)), 10)], BODY, 1.0) == 3.0
-        and gap_for([Line(cutlist(article(tabs)), 10)], STRAP, 1.0) == 1.0
-    )
+    assert laid.gap_mm == 3.0
+    lines = [Line(cutlist(article(tabs, piece("Flap"))), 10)]
+    side = Hide("Q-1", "side", np.array([[0.0, 0.0], [900.0, 0.0], [900.0, 400.0], [0.0, 400.0]]))
+    for gap, own in ((0.0, 3.0), (1.0, 3.0), (5.0, None)):
+        job = job_for("B-1", lines, BODY, [side], Policy(gap), "order")
+        assert [p.gap_mm for p in job.pieces] == [own, None] and job.policy.gap_mm == gap
 
 
 def test_a_seam_is_reckoned_from_the_pieces_that_meet_there() -> None:

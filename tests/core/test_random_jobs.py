@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 
 from fairlay.core.engine import lay_job
 from fairlay.core.engine.bank import build_bank
-from fairlay.core.engine.table import HideTable, Lying, Wish
+from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Lay, measure
 from fairlay.core.lay.measures import worth
@@ -109,6 +110,8 @@ def piece(rng: np.random.Generator, number: int) -> dict[str, Any]:
     )
     if rng.random() < 0.3:
         made["thickness_mm"] = [1.8, 2.8]
+    if rng.random() < 0.4:
+        made["gap"] = float(rng.choice([0.0, 2.0, 6.0]))
     if len(outline) == 4 and outline[1][1] == 0 and rng.random() < 0.6:
         third = long / 3
         if rng.random() < 0.5:
@@ -142,6 +145,15 @@ def grown(seed: int, hides: int, objective: str) -> dict[str, Any]:
             if not p.get("splits") and not p.get("filler"):
                 p.update(set="kit", per_set=2)
         matched = ["kit"] if rng.random() < 0.6 and any(p.get("set") for p in pieces) else []
+    leather = [hide(rng, k) for k in range(hides)]
+    for own in leather:
+        own["reserved"] = [
+            {
+                "outline": blob(rng, rng.uniform(100, 800), rng.uniform(50, 380), rng.uniform(40, 200), 7),
+                "for": [p["id"] for p in pieces if rng.random() < 0.5],
+            }
+            for _ in range(int(rng.integers(0, 3)))
+        ]
     return {
         "format": "fairlay.job/1",
         "name": f"grown-{seed}",
@@ -151,7 +163,7 @@ def grown(seed: int, hides: int, objective: str) -> dict[str, Any]:
         "seconds": 1.0,
         "seed": seed,
         "match_sets": matched,
-        "hides": [hide(rng, k) for k in range(hides)],
+        "hides": leather,
         "pieces": pieces,
     }
 

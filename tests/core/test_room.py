@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from fairlay.core.engine import lay_job
 from fairlay.core.engine.bank import build_bank
-from fairlay.core.engine.table import HideTable, Lying, Wish
+from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import measure
 from fairlay.core.lay.bound import bound

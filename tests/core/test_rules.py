@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from fairlay.core.errors import BadJob
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay.check import why_not
 from fairlay.core.lay.lay import Placement
@@ -155,4 +156,28 @@ def test_every_piece_with_the_same_needs_shares_its_ground() -> None:
         assert needs_of(twin) == needs_of(piece)
         assert fair_ground(twin, job.hides[0], policy)[0].equals(fair_ground(piece, job.hides[0], policy)[0])
     names = {f.rule for piece in job.pieces for f in forbidden_ground(piece, job.hides[0], policy)}
-    assert names == {rule.NAME for rule in PLACE_RULES}
+    assert names == {rule.NAME for rule in PLACE_RULES} - {"reserved"}
+
+
+@pytest.mark.parametrize(
+    ("kept_for", "words"),
+    [
+        (["flap"], None),
+        (["strap"], "on leather reserved for strap"),
+        ([], "on leather reserved for the rack"),
+    ],
+)
+def test_reserved_leather_lets_only_its_own_pieces_lie(kept_for: list[str], words: str | None) -> None:
+    lane = {"outline": jobs.rectangle(780, 60), "for": kept_for}
+    pieces = [jobs.piece(name, jobs.rectangle(40, 40), 1) for name in ("flap", "strap")]
+    split = [{"id": "s", "parts": [{"id": k, "outline": jobs.rectangle(20, 40)} for k in "ab"]}]
+    pieces[0]["splits"] = split
+    job = read_job(json.dumps(jobs.everything(hides=[jobs.side(reserved=[lane])], pieces=pieces)))
+    for piece in (job.pieces[0], job.pieces_by_id["flap~s.a"]):
+        at = Placement(piece.id, 0, "Q-1", Placing(100, 20, 0))
+        said = [b.sentence for b in why_not(piece, job.hides[0], job, at)]
+        assert said == ([] if words is None else [words])
+        assert not list(why_not(piece, job.hides[0], job, replace(at, at=Placing(420, 100, 0))))
+    lane["for"] = ["saddle"]
+    with pytest.raises(BadJob, match="reserved for 'saddle', which is no piece"):
+        read_job(json.dumps(jobs.everything(hides=[jobs.side(reserved=[lane])], pieces=pieces)))

@@ -2,8 +2,12 @@
 
 Every piece gives one *variant*, a pair two (the second mirrored). A variant's coordinates
 are moved so that its centroid is the origin; it is turned and moved about that. Each has
-three bodies: ``NEAR`` (kept off other pieces: grown by half the gap), ``GROUND`` (kept on
-fair ground) and ``SHOW`` (its show face, where it has hidden areas; else empty).
+three bodies: ``NEAR`` (kept off other pieces), ``GROUND`` (kept on fair ground) and ``SHOW``
+(its show face, where it has hidden areas; else empty).
+
+Between two pieces the larger of their gaps holds, so how far a piece is grown depends on what it
+is kept off. Pieces with equal gaps are one class; each class sees every body grown by what is
+left of the larger gap once its own half is taken off. A job with one gap has one class.
 """
 
 from __future__ import annotations
@@ -22,6 +26,7 @@ from shapely.geometry.polygon import orient
 from fairlay.core.engine.kernels import inscribed_circles
 from fairlay.core.lay.lay import Job
 from fairlay.core.pattern import Piece
+from fairlay.core.rules.gap import gap_of
 from fairlay.core.shapes.placing import Placing, matrix
 from fairlay.core.shapes.rings import Ring, pieces_of, rings_of
 from fairlay.core.tolerances import SHRINK_MM
@@ -92,15 +97,35 @@ class Sides:
 
 
 @dataclass(frozen=True)
+class GapClass:
+    """Every variant as pieces of one gap meet it: its bodies, and its sides. Those of the class itself are
+    grown by half the gap.
+    """
+
+    gap_mm: float
+    bodies: Bodies
+    sides: tuple[Sides, ...]
+
+
+@dataclass(frozen=True)
 class Bank:
-    """All variants of a job with their bodies."""
+    """All variants of a job with their bodies; ``class_of`` is each variant's place in ``classes``.
+
+    ``apart`` are bodies that any two of keep the larger gap, whatever their classes: they are a little larger
+    than they need be where gaps differ.
+    """
 
     variants: tuple[Variant, ...]
     of_piece: dict[str, tuple[Variant, ...]]
-    bodies: Bodies
+    classes: tuple[GapClass, ...]
+    class_of: tuple[int, ...]
+    apart: Bodies
     max_points: int
-    sides: tuple[Sides, ...]
     _turned: dict[tuple[int, float], Turned] = field(default_factory=dict, compare=False, repr=False)
+
+    def own(self, variant: Variant) -> GapClass:
+        """The class of a variant."""
+        return self.classes[self.class_of[variant.index]]
 
     def turned(self, variant: Variant, turn_deg: float) -> Turned:
         """Return a variant's circles turned, those of its show face, and the bounds of its turned body (x0,
@@ -110,7 +135,8 @@ class Bank:
         if key not in self._turned:
             if len(self._turned) >= MOST_TURNED:
                 self._turned.clear()
-            bodies, near, show = self.bodies, variant.index * BODIES + NEAR, variant.index * BODIES + SHOW
+            bodies = self.own(variant).bodies
+            near, show = variant.index * BODIES + NEAR, variant.index * BODIES + SHOW
             cos, sin = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
             pts = bodies.pts[bodies.pt_at[near] : bodies.pt_at[near + 1]] @ np.array(
                 [[cos, sin], [-sin, cos]]
@@ -135,24 +161,44 @@ def build_bank(job: Job) -> Bank:
     """Return the bank of every piece and part of a job."""
     variants: list[Variant] = []
     of_piece: dict[str, tuple[Variant, ...]] = {}
-    shapes: list[list[Ring]] = []
-    sides: list[Sides] = []
+    whole: list[_Shapes] = []
     for piece in job.pieces_by_id.values():
         own = []
         for mirrored in (False, True) if piece.pair else (False,):
-            variant, regions = _variant(len(variants), piece, mirrored, job.policy.gap_mm)
+            variant, shapes = _variant(len(variants), piece, mirrored)
             variants.append(variant)
             own.append(variant)
-            shapes += [rings_of(r) for r in regions]
-            sides.append(_sides(variant, job.policy.gap_mm))
+            whole.append(shapes)
         of_piece[piece.id] = tuple(own)
-    return Bank(
-        tuple(variants),
-        of_piece,
-        _flatten(shapes),
-        max((sum(len(r) for r in rings) for rings in shapes), default=1),
-        tuple(sides),
-    )
+    gaps = [gap_of(v.piece, job.policy) for v in variants]
+    different = sorted(set(gaps))
+    classes = tuple(_gap_class(gap, gaps, whole) for gap in different)
+    apart = classes[0].bodies
+    if len(classes) > 1:
+        # Half of the least gap taken off each: any two then have at least the larger gap between them.
+        apart = _bodies(whole, [gap - different[0] / 2 for gap in gaps])
+    points = max(most_points(b) for b in (apart, *(c.bodies for c in classes)))
+    class_of = tuple(different.index(gap) for gap in gaps)
+    return Bank(tuple(variants), of_piece, classes, class_of, apart, points)
+
+
+def most_points(bodies: Bodies) -> int:
+    """Return how many points the largest body has, and no fewer than one."""
+    return max(1, int(np.diff(bodies.pt_at).max(initial=0)))
+
+
+def _gap_class(gap_mm: float, gaps: list[float], whole: list[_Shapes]) -> GapClass:
+    grown = [max(gap, gap_mm) - gap_mm / 2 for gap in gaps]
+    sides = tuple(_sides(shapes.leather, by) for shapes, by in zip(whole, grown, strict=True))
+    return GapClass(gap_mm, _bodies(whole, grown), sides)
+
+
+def _bodies(whole: list[_Shapes], grown_mm: list[float]) -> Bodies:
+    shapes = []
+    for own, by in zip(whole, grown_mm, strict=True):
+        near = _offset(own.leather, by - SHRINK_MM) if by else own.ground
+        shapes += [rings_of(near), rings_of(own.ground), rings_of(own.show)]
+    return _flatten(shapes)
 
 
 def sides_of(region: BaseGeometry) -> NDArray[np.float64]:
@@ -168,32 +214,34 @@ def sides_of(region: BaseGeometry) -> NDArray[np.float64]:
     return np.ascontiguousarray(np.concatenate(out))
 
 
-def _sides(variant: Variant, gap_mm: float) -> Sides:
-    shape = (
-        scale(variant.piece.region, -1.0, 1.0, origin=(0, 0)) if variant.mirrored else variant.piece.region
-    )
-    shape = translate(shape, -variant.centroid[0], -variant.centroid[1])
-    ground = sides_of(shape)
-    return Sides(
-        sides_of(shape.buffer(gap_mm / 2, join_style="mitre", mitre_limit=2.0)) if gap_mm else ground, ground
-    )
+def _sides(leather: BaseGeometry, grown_mm: float) -> Sides:
+    ground = sides_of(leather)
+    if not grown_mm:
+        return Sides(ground, ground)
+    return Sides(sides_of(leather.buffer(grown_mm, join_style="mitre", mitre_limit=2.0)), ground)
 
 
-def _variant(
-    index: int, piece: Piece, mirrored: bool, gap_mm: float
-) -> tuple[Variant, tuple[BaseGeometry, ...]]:
+@dataclass(frozen=True)
+class _Shapes:
+    """A variant's regions about its centroid: the leather itself, and shrunk, whole and its show face."""
+
+    leather: BaseGeometry
+    ground: BaseGeometry
+    show: BaseGeometry
+
+
+def _variant(index: int, piece: Piece, mirrored: bool) -> tuple[Variant, _Shapes]:
     def turned_over(shape: BaseGeometry) -> BaseGeometry:
         return scale(shape, -1.0, 1.0, origin=(0, 0)) if mirrored else shape
 
     whole = turned_over(piece.region)
     cx, cy = whole.centroid.x, whole.centroid.y
     whole = translate(whole, -cx, -cy)
-    ground = _offset(whole, -SHRINK_MM)
-    near = _offset(whole, gap_mm / 2 - SHRINK_MM) if gap_mm else ground
-    show = (
-        _offset(translate(turned_over(piece.show_face), -cx, -cy), -SHRINK_MM) if piece.hidden else Polygon()
-    )
-    return Variant(index, piece, mirrored, (cx, cy), piece.area_mm2), (near, ground, show)
+    show = Polygon()
+    if piece.hidden:
+        show = _offset(translate(turned_over(piece.show_face), -cx, -cy), -SHRINK_MM)
+    shapes = _Shapes(whole, _offset(whole, -SHRINK_MM), show)
+    return Variant(index, piece, mirrored, (cx, cy), piece.area_mm2), shapes
 
 
 def _offset(shape: BaseGeometry, by_mm: float) -> BaseGeometry:

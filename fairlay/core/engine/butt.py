@@ -7,15 +7,16 @@ where their sides match.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fairlay.core.engine import butt_kernels as kernels
-from fairlay.core.engine.bank import Variant, sides_of
-from fairlay.core.engine.table import HideTable, Lying, Spot
+from fairlay.core.engine.bank import Sides, Variant, sides_of
+from fairlay.core.engine.layer import Lying, Spot
+from fairlay.core.engine.table import HideTable
 from fairlay.core.rules.grain import any_way, fair_turns, off_grain
 from fairlay.core.tolerances import GRAIN_GRACE_DEG
 
@@ -63,14 +64,16 @@ class Butting:
     def fill(self, window: Window | None, taste: Taste) -> int:
         """Lay pieces until none lies along enough; return how many."""
         laid, fresh = 0, None
+        classes = self.table.bank.classes
         if self.table.left:
             return 0
         self.poses = {}
-        pieces = self._laid_sides(window)
+        pieces = [self._laid_sides(c.sides, window) for c in classes]
         while not self.stop():
             weighed = []
             for v in [v for v, copies in self.pool.items() if copies]:
-                self._propose(v, window, pieces, fresh)
+                own = self.table.bank.class_of[v]
+                self._propose(v, window, pieces[own], None if fresh is None else fresh[own])
                 found = self._best(v)
                 if found is not None:
                     key = found.cost**taste.share * self.demand[v] ** taste.demand
@@ -82,14 +85,14 @@ class Butting:
             _, v, spot = max(weighed, key=lambda w: (w[0], -w[1]))
             variant = self.table.bank.variants[v]
             self.table.put(Lying(variant, self.pool[v].pop(), spot))
-            fresh = _at(self.table.bank.sides[v].near, spot)
-            pieces = np.concatenate([pieces, fresh])
+            fresh = [_at(c.sides[v].near, spot) for c in classes]
+            pieces = [np.concatenate(both) for both in zip(pieces, fresh, strict=True)]
             laid += 1
         return laid
 
     def _propose(self, v: int, window: Window | None, pieces: Floats, fresh: Floats | None) -> None:
         """Add poses that the sides newly laid offer (all sides, the first time)."""
-        sides = self.table.bank.sides[v]
+        sides = self.table.bank.own(self.table.bank.variants[v]).sides[v]
         known = v in self.poses
         edge = self._edge(v, window)
         out = np.empty((MOST_POSES, 4))
@@ -127,18 +130,18 @@ class Butting:
         """
         table, variant = self.table, self.table.bank.variants[v]
         poses = self.poses[v]
-        ground = table.ground(variant)
+        ground, layer = table.ground(variant), table.layer(variant)
         k = -1
         while True:
             k, x, y = kernels.first_fair(
                 poses,
                 k + 1,
-                table.bank.bodies,
+                layer.bodies,
                 v,
                 ground.fair,
                 ground.off_show or ground.fair,
                 ground.off_show is not None,
-                table.floor,
+                layer.floor,
                 table.scratch,
             )
             if k < 0:
@@ -172,18 +175,18 @@ class Butting:
             self._turns[v] = np.radians(np.array(turns))
         return self._turns[v]
 
-    def _laid_sides(self, window: Window | None) -> Floats:
+    def _laid_sides(self, sides: Sequence[Sides], window: Window | None) -> Floats:
         table = self.table
         out = [np.empty((0, 4))]
         for slot, lying in table.lying.items():
-            box = table.floor.box[slot]
+            box = table.box(slot)
             if window is None or (
                 box[0] <= window[2] + REACH_MM
                 and box[2] >= window[0] - REACH_MM
                 and box[1] <= window[3] + REACH_MM
                 and box[3] >= window[1] - REACH_MM
             ):
-                out.append(_at(table.bank.sides[lying.variant.index].near, lying.spot))
+                out.append(_at(sides[lying.variant.index].near, lying.spot))
         return np.concatenate(out)
 
     def _edge(self, v: int, window: Window | None) -> Floats:

@@ -10,8 +10,9 @@ import numpy as np
 
 from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.cut import Cut
+from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.refill import WAYS, demand
-from fairlay.core.engine.table import HideTable, Lying, Wish
+from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.pattern import Piece
 
 USED_SHARE = 0.8

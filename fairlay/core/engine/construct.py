@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from fairlay.core.engine.bank import Bank, Variant
 from fairlay.core.engine.butt import Butting, Taste
-from fairlay.core.engine.table import ALL_TRIES, TRIES, Candidates, HideTable, Lying, Spot, Wish
+from fairlay.core.engine.layer import Lying, Spot
+from fairlay.core.engine.table import ALL_TRIES, TRIES, Candidates, HideTable, Wish
+from fairlay.core.engine.table import Mark as TableMark
 from fairlay.core.lay.lay import Job, Lay, Placement, Unplaced
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece, Split
@@ -24,7 +25,7 @@ SMALL_SHARE = 0.002
 SCAN_REUSE = 6
 
 Stop = Callable[[], bool]
-Mark = tuple[dict[int, tuple[Any, ...]], set[tuple[str, int]]]
+Mark = tuple[dict[int, TableMark], set[tuple[str, int]]]
 
 
 @dataclass(frozen=True)
@@ -75,11 +76,7 @@ class Construction:
         self.tables = [HideTable(job, hide, bank, capacity) for hide in job.hides]
         if grounds:
             for i, table in grounds.items():
-                self.tables[i].grounds, self.tables[i]._lines, self.tables[i]._tightness = (
-                    table.grounds,
-                    table._lines,
-                    table._tightness,
-                )
+                self.tables[i].share_ground(table)
         self.ways = np.array(plan.ways)
         self.placed: set[tuple[str, int]] = set()
         self._lists: dict[tuple[int, int], tuple[Candidates, int]] = {}

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from fairlay.core.engine.bank import Bank, build_bank
+from fairlay.core.engine.bank import BODIES, NEAR, Bank, build_bank
 from fairlay.core.engine.ground import ground_of
-from fairlay.core.engine.table import ALL_TRIES, Candidates, HideTable, Lying, Spot, Wish
+from fairlay.core.engine.layer import Layer, Lying, Spot
+from fairlay.core.engine.table import ALL_TRIES, Candidates, HideTable, Wish
 from fairlay.core.lay.lay import Job, Lay, Unplaced
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
@@ -20,13 +22,16 @@ from fairlay.core.rules.grain import any_way
 from fairlay.core.shapes.kernels import bodies_overlap
 from fairlay.core.shapes.rings import union
 
+Floats = NDArray[np.float64]
 SEEK_TURNS = 12
+CANDIDATES_LOOKED_AT = 40
 RULE_WORDS = {
     "edge": "the hide itself is too small or narrow for it",
     "unsound flaw": "it is too big to go between the unsound flaws",
     "show face": "no clean stretch is big enough for its show face",
     "tightness": "no leather tight enough is big enough",
     "thickness": "no leather of its thickness is big enough",
+    "reserved": "the leather that would bear it is reserved",
 }
 
 
@@ -58,11 +63,7 @@ def tables_of(
         own = [p for p in lay.placements if p.hide == hide.id]
         table = HideTable(job, hide, bank, len(own) + room)
         if like:
-            table.grounds, table._lines, table._tightness = (
-                like[index].grounds,
-                like[index]._lines,
-                like[index]._tightness,
-            )
+            table.share_ground(like[index])
         for p in own:
             variant = next(v for v in bank.of_piece[p.piece] if v.mirrored == p.at.mirrored)
             x, y = variant.centre_of(p.at)
@@ -102,7 +103,7 @@ def _lies_in(job: Job, piece: Piece, hide: Hide, ground: BaseGeometry) -> bool:
     """Whether a piece finds a place on a hide when only ``ground`` bounds it."""
     alone = _alone(job, replace(piece, hidden=()))
     table = HideTable(alone, hide, build_bank(alone), 1)
-    table.grounds[needs_of(alone.pieces[0])] = ground_of(ground, Polygon(), hide)
+    table.grounds[needs_of(alone.pieces[0], hide)] = ground_of(ground, Polygon(), hide)
     return (
         table.find(
             table.bank.variants[0], 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES
@@ -114,7 +115,7 @@ def _lies_in(job: Job, piece: Piece, hide: Hide, ground: BaseGeometry) -> bool:
 def _alone(job: Job, piece: Piece) -> Job:
     return replace(
         job,
-        pieces=(replace(piece, id="asked", quantity=2 if piece.pair else 1, splits=()),),
+        pieces=(replace(piece, quantity=2 if piece.pair else 1, splits=()),),
         fixed=(),
         match_sets=(),
     )
@@ -153,40 +154,38 @@ def _has_place(job: Job, piece: Piece, table: HideTable, empty: bool) -> bool:
     alone = _alone(job, piece)
     own = HideTable(alone, table.hide, build_bank(alone), 1)
     variant = own.bank.variants[0]
+    there = table.layer(table.bank.of_piece[piece.id][0])
     if not empty:
-        own.taken[:], own.taken_pool[:] = table.taken, table.taken_pool
+        own.layer(variant).take_room_of(there)
     candidates = own.find(variant, 0, Wish(tight=0.0), np.random.default_rng(0), SEEK_TURNS, tries=ALL_TRIES)
     if empty:
         return candidates.take(np.empty((0, 2))) is not None
-    return _clear(candidates, table, variant.index)
+    return _clear(candidates, there, list(table.lying))
 
 
-def _clear(candidates: Candidates, table: HideTable, variant: int) -> bool:
-    """Whether one of the candidates, made for a bank of their own, is also clear of what lies on the table."""
-    own = candidates.table
-    bodies, floor, theirs = own.bank.bodies, table.floor, table.bank.bodies
-    for _ in range(40):
+def _clear(candidates: Candidates, there: Layer, slots: Sequence[int]) -> bool:
+    """Whether one of the candidates, made for a bank of their own, is also clear of what lies in some slots."""
+    own, variant = candidates.table, candidates.variant
+    here = own.layer(variant)
+    k = variant.index * BODIES + NEAR
+    for _ in range(CANDIDATES_LOOKED_AT):
         spot = candidates.take(np.empty((0, 2)))
         if spot is None:
             return False
-        slot = own.put(Lying(own.bank.variants[variant], 0, spot))
-        n = int(bodies.pt_at[variant * 3 + 1] - bodies.pt_at[variant * 3])
-        starts = bodies.starts[bodies.ring_at[variant * 3] : bodies.ring_at[variant * 3 + 1]]
-        hit = False
-        for i in table.lying:
-            k = int(floor.variant[i]) * 3
-            m = int(theirs.pt_at[k + 1] - theirs.pt_at[k])
-            if bodies_overlap(
-                own.floor.pts[slot, :n],
-                starts,
-                own.floor.box[slot],
-                floor.pts[i, :m],
-                theirs.starts[theirs.ring_at[k] : theirs.ring_at[k + 1]],
-                floor.box[i],
-            ):
-                hit = True
-                break
-        own.floor.live[slot] = False
+        slot = own.put(Lying(variant, 0, spot))
+        body = _body_in(here, slot, k)
+        hit = any(
+            bodies_overlap(*body, *_body_in(there, i, int(there.floor.variant[i]) * BODIES + NEAR))
+            for i in slots
+        )
+        here.floor.live[slot] = False
         if not hit:
             return True
     return False
+
+
+def _body_in(layer: Layer, slot: int, k: int) -> tuple[Floats, NDArray[np.int64], Floats]:
+    """The placed body ``k`` in a slot of a layer: points, ring starts, bounds."""
+    bodies, floor = layer.bodies, layer.floor
+    n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
+    return floor.pts[slot, :n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], floor.box[slot]

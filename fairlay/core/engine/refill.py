@@ -18,7 +18,8 @@ from fairlay.core.engine.bank import BODIES, NEAR, Variant
 from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
-from fairlay.core.engine.table import SLACK_MM, HideTable, Lying, Wish
+from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
 from fairlay.core.rules.grain import any_way
 
 Stop = Callable[[], bool]
@@ -192,7 +193,7 @@ class Refill:
             fair = table.ground(table.lying[loose[0]].variant).fair.field
             rows = self.rng.integers(0, fair.shape[0], LOOKS_FOR_WASTE)
             cols = self.rng.integers(0, fair.shape[1], LOOKS_FOR_WASTE)
-            k = int(np.argmax(np.minimum(fair[rows, cols], table.taken[rows, cols])))
+            k = int(np.argmax(np.minimum(fair[rows, cols], table.layers[0].taken[rows, cols])))
             middle = table.origin + CELL_MM * np.array([cols[k], rows[k]])
         stretch = np.exp(self.rng.normal(0.0, 0.5, 2))
         away = np.hypot(*((at - middle) * stretch).T)
@@ -201,11 +202,7 @@ class Refill:
         long_too = self.rng.random() < 0.35
         for k in np.argsort(away):
             slot = loose[int(k)]
-            if (
-                not long_too
-                and len(chosen) > 0
-                and table.floor.box[slot, 2] - table.floor.box[slot, 0] > LONG_MM
-            ):
+            if not long_too and len(chosen) > 0 and table.box(slot)[2] - table.box(slot)[0] > LONG_MM:
                 continue
             chosen.append(slot)
             taken += self.worth[table.lying[slot].variant.index]
@@ -253,14 +250,15 @@ class Refill:
         """Whether the largest circle of a variant may fit anywhere about a window: most that does not go is
         found out here.
         """
-        table, bodies = self.table, self.table.bank.bodies
+        table, layer = self.table, self.table.layer(variant)
+        bodies = layer.bodies
         x, y, r = bodies.circles[bodies.circle_at[variant.index * BODIES + NEAR]]
         off = math.hypot(x, y)
         c0, c1 = (int((v - table.origin[0]) / CELL_MM) for v in (window[0] - off, window[2] + off))
         r0, r1 = (int((v - table.origin[1]) / CELL_MM) for v in (window[1] - off, window[3] + off))
         rows, cols = slice(max(0, r0), max(0, r1) + 2), slice(max(0, c0), max(0, c1) + 2)
         fair = table.ground(variant).fair.field[rows, cols]
-        return bool(np.minimum(fair, table.taken[rows, cols]).max(initial=-1.0) >= r - SLACK_MM)
+        return bool(np.minimum(fair, layer.taken[rows, cols]).max(initial=-1.0) >= r - SLACK_MM)
 
 
 def worth_of(variant: Variant) -> float:

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.bank import BODIES, NEAR, Bank, Bodies, Variant
 from fairlay.core.engine.ground import CELL_MM, Ground
-from fairlay.core.engine.table import SLACK_MM, Floor, HideTable, Lying, Spot
+from fairlay.core.engine.layer import Floor, Lying, Spot, bare_floor
+from fairlay.core.engine.table import SLACK_MM, HideTable
 from fairlay.core.rules.grain import any_way, fair_turns
 
 Floats = NDArray[np.float64]
@@ -196,15 +197,9 @@ def build_scene(table: HideTable, capacity: int) -> Scene:
     turns, turn_at = _turns(table, lines)
     cells, cell_at = _cells(table, grounds, fair_of)
     points = bank.max_points
-    floor = Floor(
-        np.zeros((capacity, points, 2)),
-        np.zeros((capacity, 4)),
-        np.zeros(capacity, np.int64),
-        np.zeros(capacity, np.bool_),
-        np.zeros(1, np.int64),
-    )
+    floor = bare_floor(capacity, points)
     return Scene(
-        bank.bodies,
+        bank.apart,
         floor,
         np.zeros((capacity, 5)),
         np.ones((capacity, capacity)),
@@ -245,7 +240,7 @@ def _turns(table: HideTable, lines: tuple[float, ...]) -> tuple[Floats, Ints]:
 
 
 def _cells(table: HideTable, grounds: list[Ground], fair_of: list[int]) -> tuple[Ints, Ints]:
-    bodies = table.bank.bodies
+    bodies = table.bank.apart
     out: list[Any] = []
     at = [0]
     # A roll is only looked at as far as it is in use.

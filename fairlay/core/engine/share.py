@@ -20,8 +20,9 @@ from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.columns import Columns
 from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
+from fairlay.core.engine.layer import Lying, Spot
 from fairlay.core.engine.refill import WAYS, demand
-from fairlay.core.engine.table import HideTable, Lying, Spot, Wish
+from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.pattern import Piece
 from fairlay.core.tolerances import REMNANT_MIN_M2
@@ -268,7 +269,7 @@ class Share:
         opened.
         """
         variant = self.bank.variants[v]
-        reach = float(self.bank.bodies.reach[variant.index * 3])
+        reach = float(self.bank.own(variant).bodies.reach[variant.index * 3])
         found = []
         for h in hosts:
             if self.no_room.get((h, v)) == Full(EVERYWHERE):
@@ -344,7 +345,7 @@ class Share:
         """Take up the single pieces at one end of a hide; return the span it is then held to, None if none
         were.
         """
-        table, rng, box = self.tables[h], self.rng, self.tables[h].floor.box
+        table, rng = self.tables[h], self.rng
         extent = table.extent()
         loose = self._loose(h)
         if extent is None or not loose:
@@ -363,11 +364,11 @@ class Share:
         # Where no end is worth keeping yet, less than one that is would save nothing.
         racked = self.cuts[h].racked_at()
         if at_neck:
-            end = max([min(extent[1], racked[1]) - by, *(float(box[s, 2]) for s in held)])
-            self._take(h, [s for s in loose if box[s, 2] > end])
+            end = max([min(extent[1], racked[1]) - by, *(float(table.box(s)[2]) for s in held)])
+            self._take(h, [s for s in loose if table.box(s)[2] > end])
             return EVERYWHERE[0], end
-        end = min([max(extent[0], racked[0]) + by, *(float(box[s, 0]) for s in held)])
-        self._take(h, [s for s in loose if box[s, 0] < end])
+        end = min([max(extent[0], racked[0]) + by, *(float(table.box(s)[0]) for s in held)])
+        self._take(h, [s for s in loose if table.box(s)[0] < end])
         return end, EVERYWHERE[1]
 
     def _shake(self, h: int) -> None:

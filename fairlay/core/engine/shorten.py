@@ -13,9 +13,10 @@ from dataclasses import replace
 import numpy as np
 
 from fairlay.core.engine import separate_kernels as kernels
+from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.refill import Kept, Refill
 from fairlay.core.engine.scene import SceneOf
-from fairlay.core.engine.table import HideTable, Lying
+from fairlay.core.engine.table import HideTable
 
 ROUNDS = 4
 """Rounds of separation between two looks at the clock."""

@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fairlay.core.engine import kernels
-from fairlay.core.engine.bank import BODIES, NEAR, Bank, Variant
-from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map, pooled
+from fairlay.core.engine.bank import Bank, Variant
+from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map
+from fairlay.core.engine.layer import Layer, Lying, Remembered, Spot
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.leather import Hide
 from fairlay.core.rules import needs_of
@@ -24,48 +24,11 @@ from fairlay.core.tolerances import COORDINATE_DECIMALS
 
 SLACK_MM = 3.2
 """A circle may seem this much too large for a cell and still be tried: the field's error at CELL_MM."""
-PRESS_MM = 38.0
-"""How far from a piece the room about it is known."""
 TRIES = 160
 """Cells tried exactly for each turn of a piece."""
 ALL_TRIES = 8000
 """Cells tried before a hide is said to be full for a piece."""
 LEAST_SLIDE_MM = 0.02
-
-
-class Floor(NamedTuple):
-    """What lies on a hide.
-
-    Slot i: ``pts[i]`` the placed NEAR body, ``box[i]`` its bounds, ``variant[i]``, ``live[i]``; ``used[0]``
-    slots were ever in use.
-    """
-
-    pts: NDArray[np.float64]
-    box: NDArray[np.float64]
-    variant: NDArray[np.int64]
-    live: NDArray[np.bool_]
-    used: NDArray[np.int64]
-
-
-@dataclass(frozen=True, slots=True)
-class Spot:
-    """A fair place for a variant: where its centroid lies, and its turn in degrees."""
-
-    hide: int
-    x: float
-    y: float
-    turn_deg: float
-    cost: float
-
-
-@dataclass(slots=True)
-class Lying:
-    """A piece on the table."""
-
-    variant: Variant
-    copy: int
-    spot: Spot
-    fixed: bool = False
 
 
 @dataclass(frozen=True)
@@ -81,40 +44,59 @@ class Wish:
     noise: float = 0.0
 
 
+@dataclass(frozen=True)
+class Mark:
+    """The state of a table, to return to."""
+
+    layers: tuple[Remembered, ...]
+    lying: dict[int, Lying]
+    full_for: set[int]
+
+
 class HideTable:
-    """One hide of a search: its compiled grounds, its floor, and the room left by what lies on it."""
+    """One hide of a search: its compiled grounds, what lies on it, and the room that leaves.
+
+    There is a layer for each class of gaps (see ``bank``); a slot is the same piece in all of them.
+    """
 
     def __init__(self, job: Job, hide: Hide, bank: Bank, capacity: int) -> None:
         self.hide, self.job, self.bank = hide, job, bank
         self.left = hide.id in job.leave
         self.grounds: dict[Hashable, HideGround] = {}
-        points = max(bank.max_points, 1)
-        self.floor = Floor(
-            np.zeros((capacity, points, 2)),
-            np.zeros((capacity, 4)),
-            np.zeros(capacity, np.int64),
-            np.zeros(capacity, np.bool_),
-            np.zeros(1, np.int64),
-        )
         x0, y0, x1, y1 = hide.region.bounds
         rows = math.ceil((y1 - y0 + 2 * AROUND_MM) / CELL_MM) + 1
         cols = math.ceil((x1 - x0 + 2 * AROUND_MM) / CELL_MM) + 1
+        self.cells = (rows, cols)
         self.origin = np.array([x0 - AROUND_MM, y0 - AROUND_MM])
-        self.taken = np.full((rows, cols), 1e6, np.float32)
-        self.taken_pool = pooled(self.taken)
-        self.scratch = np.zeros((points, 2))
+        self.layers = [
+            Layer(c.bodies, capacity, bank.max_points, self.cells, self.origin) for c in bank.classes
+        ]
+        self.scratch = np.zeros((bank.max_points, 2))
         self.lying: dict[int, Lying] = {}
         self.full_for: set[int] = set()
         self._ground_of: dict[int, HideGround] = {}
-        self._bare: tuple[Floor, NDArray[np.float32], NDArray[np.float32]] | None = None
+        self._bare: list[Layer] | None = None
         self._lines: tuple[tuple[float, ...], NDArray[np.int16]] | None = None
         self._tightness: NDArray[np.float32] | None = None
+
+    def share_ground(self, like: HideTable) -> None:
+        """Use the compiled ground of another table of the same hide and job."""
+        self.grounds, self._lines, self._tightness = like.grounds, like._lines, like._tightness
+
+    def layer(self, variant: Variant) -> Layer:
+        """What lies here as a variant meets it."""
+        return self.layers[self.bank.class_of[variant.index]]
+
+    def box(self, slot: int) -> NDArray[np.float64]:
+        """The bounds of what lies in a slot (x0, y0, x1, y1), half its own gap around it."""
+        bounds: NDArray[np.float64] = self.layer(self.lying[slot].variant).floor.box[slot]
+        return bounds
 
     def ground(self, variant: Variant) -> HideGround:
         """The compiled ground of a variant's class of pieces, made when first asked for."""
         known = self._ground_of.get(variant.index)
         if known is None:
-            key = needs_of(variant.piece)
+            key = needs_of(variant.piece, self.hide)
             if key not in self.grounds:
                 self.grounds[key] = hide_ground(variant.piece, self.hide, self.job.policy)
             known = self._ground_of[variant.index] = self.grounds[key]
@@ -128,7 +110,7 @@ class HideTable:
     def tightness_map(self) -> NDArray[np.float32]:
         """Tightness class at each cell; 4 outside every zone, since such leather is promised to nothing."""
         if self._tightness is None:
-            out = np.full(self.taken.shape, 4.0, np.float32)
+            out = np.full(self.cells, 4.0, np.float32)
             for zone, shown in self.hide.zone_regions:
                 paint_body(
                     out,
@@ -184,7 +166,7 @@ class HideTable:
             return Candidates(
                 self, variant, hide_index, (), np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0)
             )
-        ground = self.ground(variant)
+        ground, layer = self.ground(variant), self.layer(variant)
         has_show = ground.off_show is not None
         turns = self.turns_to_try(variant, steps, spread)
         lines = self.lines(ground.fair)[1]
@@ -199,11 +181,11 @@ class HideTable:
             cost, cell = np.empty(tries), np.empty(tries, np.int64)
             kept = kernels.scan(
                 ground.fair.field,
-                self.taken,
+                layer.taken,
                 off,
                 has_show,
                 ground.pool,
-                self.taken_pool,
+                layer.taken_pool,
                 CELL_MM,
                 circles,
                 show_circles,
@@ -250,7 +232,7 @@ class HideTable:
         window: tuple[float, float, float, float] | None,
         bare: bool,
     ) -> tuple[int, int, int, int]:
-        rows, cols = self.taken.shape
+        rows, cols = self.cells
         x0, y0, x1, y1 = self.hide.region.bounds
         if self.hide.is_roll and not bare:
             extent = self.extent()
@@ -270,12 +252,12 @@ class HideTable:
 
     def fits(self, variant: Variant, x: float, y: float, turn_deg: float, skip: int = -1) -> bool:
         """Whether a variant may lie there, exactly; grain at its centroid included."""
-        ground = self.ground(variant)
+        ground, layer = self.ground(variant), self.layer(variant)
         turn = math.radians(turn_deg)
         off = ground.off_show or ground.fair
         return bool(
             kernels.fits(
-                self.bank.bodies,
+                layer.bodies,
                 variant.index,
                 x,
                 y,
@@ -284,7 +266,7 @@ class HideTable:
                 ground.fair,
                 off,
                 ground.off_show is not None,
-                self.floor,
+                layer.floor,
                 skip,
                 self.scratch,
             )
@@ -295,34 +277,26 @@ class HideTable:
     ) -> Spot | None:
         """Return the best place a variant would have were nothing else here."""
         if self._bare is None:
-            floor = Floor(
-                self.floor.pts[:1],
-                np.zeros((1, 4)),
-                np.zeros(1, np.int64),
-                np.zeros(1, np.bool_),
-                np.zeros(1, np.int64),
-            )
-            taken = np.full_like(self.taken, 1e6)
-            self._bare = floor, taken, pooled(taken)
-        kept = self.floor, self.taken, self.taken_pool
-        self.floor, self.taken, self.taken_pool = self._bare
+            self._bare = [layer.bare() for layer in self.layers]
+        kept, self.layers = self.layers, self._bare
         try:
             return self.find(variant, 0, wish, rng, steps, tries=tries, bare=True).take(np.empty((0, 2)))
         finally:
-            self.floor, self.taken, self.taken_pool = kept
+            self.layers = kept
 
     def under(self, variant: Variant, spot: Spot) -> list[int]:
         """Slots of what a variant would lie on, there."""
+        layer = self.layer(variant)
         turn = math.radians(spot.turn_deg)
-        out = np.empty(int(self.floor.used[0]) + 1, np.int64)
+        out = np.empty(int(layer.floor.used[0]) + 1, np.int64)
         n = kernels.pieces_under(
-            self.bank.bodies,
+            layer.bodies,
             variant.index,
             spot.x,
             spot.y,
             math.cos(turn),
             math.sin(turn),
-            self.floor,
+            layer.floor,
             -1,
             self.scratch,
             out,
@@ -340,11 +314,11 @@ class HideTable:
         most: float = CELL_MM * 2,
     ) -> tuple[float, float]:
         """Slide a fair placing along each way in turn until it meets something."""
-        ground = self.ground(variant)
+        ground, layer = self.ground(variant), self.layer(variant)
         turn = math.radians(turn_deg)
         off = ground.off_show or ground.fair
         moved: tuple[float, float] = kernels.slide(
-            self.bank.bodies,
+            layer.bodies,
             variant.index,
             x,
             y,
@@ -353,7 +327,7 @@ class HideTable:
             ground.fair,
             off,
             ground.off_show is not None,
-            self.floor,
+            layer.floor,
             -1,
             self.scratch,
             ways,
@@ -367,98 +341,41 @@ class HideTable:
 
         Raises IndexError past the capacity the table was made with: kernels do not look.
         """
-        slot = next(
-            (i for i in range(int(self.floor.used[0])) if not self.floor.live[i]), int(self.floor.used[0])
-        )
-        if slot >= len(self.floor.live):
-            raise IndexError(f"the table of {self.hide.id} holds {len(self.floor.live)} pieces")
-        spot, variant = lying.spot, lying.variant
-        turn = math.radians(spot.turn_deg)
-        kernels.lay_down(
-            self.bank.bodies, variant.index, spot.x, spot.y, math.cos(turn), math.sin(turn), self.floor, slot
-        )
+        slot, capacity = self.layers[0].free_slot(), len(self.layers[0].floor.live)
+        if slot >= capacity:
+            raise IndexError(f"the table of {self.hide.id} holds {capacity} pieces")
+        for layer in self.layers:
+            layer.put(slot, lying)
         self.lying[slot] = lying
-        bodies, k = self.bank.bodies, variant.index * BODIES + NEAR
-        n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
-        starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
-        kernels.press_into(
-            self.taken, self.origin, CELL_MM, self.floor.pts[slot, :n], starts, self.floor.box[slot], PRESS_MM
-        )
-        self._pool(*self._cells_about(*self.floor.box[slot]))
         return slot
-
-    def _cells_about(self, x0: float, y0: float, x1: float, y1: float) -> tuple[int, int, int, int]:
-        """Rows r0 to r1 and columns c0 to c1 of the field within PRESS_MM of some bounds."""
-        rows, cols = self.taken.shape
-        c0, c1 = (int((v - self.origin[0]) / CELL_MM) for v in (x0 - PRESS_MM, x1 + PRESS_MM))
-        r0, r1 = (int((v - self.origin[1]) / CELL_MM) for v in (y0 - PRESS_MM, y1 + PRESS_MM))
-        return max(0, r0), min(rows, r1 + 2), max(0, c0), min(cols, c1 + 2)
-
-    def _pool(self, r0: int, r1: int, c0: int, c1: int) -> None:
-        kernels.pool_into(self.taken_pool, self.taken, r0, r1, c0, c1)
 
     def take_up(self, slots: Sequence[int]) -> tuple[float, float, float, float]:
         """Take slots up and give the room back; return the bounds of what is free now."""
-        floor = self.floor
-        boxes = floor.box[list(slots)]
-        x0, y0 = (float(v) for v in boxes[:, :2].min(axis=0))
-        x1, y1 = (float(v) for v in boxes[:, 2:].max(axis=0))
+        freed = np.array([layer.take_up(slots) for layer in self.layers])
         for slot in slots:
             del self.lying[slot]
-            floor.live[slot] = False
         self.full_for.clear()
-        r0, r1, c0, c1 = self._cells_about(x0, y0, x1, y1)
-        part = self.taken[r0:r1, c0:c1]
-        part[:] = 1e6
-        kernels.press_floor(
-            part,
-            self.origin + CELL_MM * np.array([c0, r0]),
-            CELL_MM,
-            self.bank.bodies,
-            floor,
-            np.array([x0, y0, x1, y1]),
-            PRESS_MM,
-        )
-        self._pool(r0, r1, c0, c1)
-        return x0, y0, x1, y1
+        (x0, y0), (x1, y1) = freed[:, :2].min(axis=0), freed[:, 2:].max(axis=0)
+        return float(x0), float(y0), float(x1), float(y1)
 
-    def mark(self) -> tuple[Any, ...]:
+    def mark(self) -> Mark:
         """Remember the state, for ``back_to``."""
-        return (
-            self.taken.copy(),
-            self.taken_pool.copy(),
-            dict(self.lying),
-            int(self.floor.used[0]),
-            set(self.full_for),
-        )
+        return Mark(tuple(layer.remember() for layer in self.layers), dict(self.lying), set(self.full_for))
 
-    def back_to(self, mark: tuple[Any, ...]) -> None:
+    def back_to(self, mark: Mark) -> None:
         """Return to a remembered state, whatever was laid and taken up since."""
-        self.taken[:], self.taken_pool[:] = mark[0], mark[1]
-        for slot, lying in mark[2].items():
-            if self.lying.get(slot) is not lying:
-                turn = math.radians(lying.spot.turn_deg)
-                kernels.lay_down(
-                    self.bank.bodies,
-                    lying.variant.index,
-                    lying.spot.x,
-                    lying.spot.y,
-                    math.cos(turn),
-                    math.sin(turn),
-                    self.floor,
-                    slot,
-                )
-        for slot in self.lying:
-            self.floor.live[slot] = slot in mark[2]
-        self.lying, self.full_for = dict(mark[2]), set(mark[4])
-        self.floor.used[0] = mark[3]
+        moved = {slot: lying for slot, lying in mark.lying.items() if self.lying.get(slot) is not lying}
+        live = {slot: slot in mark.lying for slot in self.lying}
+        for layer, then in zip(self.layers, mark.layers, strict=True):
+            layer.back_to(then, moved, live)
+        self.lying, self.full_for = dict(mark.lying), set(mark.full_for)
 
     def extent(self) -> tuple[float, float] | None:
         """The x range of what lies here; None if nothing does."""
-        slots = list(self.lying)
-        return (
-            (float(self.floor.box[slots, 0].min()), float(self.floor.box[slots, 2].max())) if slots else None
-        )
+        if not self.lying:
+            return None
+        boxes = np.array([self.box(slot) for slot in self.lying])
+        return float(boxes[:, 0].min()), float(boxes[:, 2].max())
 
     def placements(self) -> list[Placement]:
         """What lies here, as placements."""
@@ -492,24 +409,24 @@ class Candidates:
     def take(self, ways: NDArray[np.float64]) -> Spot | None:
         """Return the best fair place left, slid into contact; None when there is none."""
         table, variant = self.table, self.variant
-        ground = table.ground(variant)
+        ground, layer = table.ground(variant), table.layer(variant)
         radians = np.radians([turn for _, turn in self.turns]) if self.turns else np.empty(0)
         while self.at < len(self.cells):
             x, y, index = kernels.first_fit(
                 self.at,
                 self.cells,
                 self.which,
-                table.taken.shape[1],
+                table.cells[1],
                 table.origin,
                 CELL_MM,
-                table.bank.bodies,
+                layer.bodies,
                 variant.index,
                 np.cos(radians),
                 np.sin(radians),
                 ground.fair,
                 ground.off_show or ground.fair,
                 ground.off_show is not None,
-                table.floor,
+                layer.floor,
                 table.scratch,
                 CELL_MM * 0.45,
             )

@@ -17,9 +17,9 @@ from shapely.geometry import Polygon
 from fairlay.core.errors import BadJob, BadLay, BadPattern, BadShape
 from fairlay.core.lay.lay import Better, Job, Lay, Placement, Unplaced
 from fairlay.core.lay.sound import MOST_COPIES, check_job, roll_length_mm, size_question
-from fairlay.core.leather.hide import Flaw, Hide, Reading, Zone, check_hide
+from fairlay.core.leather.hide import Flaw, Hide, Reading, Reserved, Zone, check_hide
 from fairlay.core.pattern.drawn import mark_from, mark_values
-from fairlay.core.pattern.piece import Grain, Piece, Split, check_piece, part_id
+from fairlay.core.pattern.piece import MOST_GAP_MM, Grain, Piece, Split, check_piece, part_id
 from fairlay.core.rules.ground import Policy
 from fairlay.core.shapes.placing import Placing
 from fairlay.core.shapes.rings import as_points, clean_ring
@@ -53,6 +53,11 @@ class ReadingRecord(_Record):
     mm: FiniteFloat
 
 
+class ReservedRecord(_Record):
+    outline: Points
+    pieces: list[str] = Field(default=[], alias="for")
+
+
 class HideRecord(_Record):
     id: str = Field(min_length=1)
     kind: Literal["side", "whole", "bend", "shoulder", "belly", "offcut", "roll"]
@@ -65,6 +70,7 @@ class HideRecord(_Record):
     zones: list[ZoneRecord] = []
     flaws: list[FlawRecord] = []
     thickness: list[ReadingRecord] = []
+    reserved: list[ReservedRecord] = []
 
 
 class GrainRecord(_Record):
@@ -90,6 +96,7 @@ class PieceRecord(_Record):
     filler: bool = False
     splits: list[SplitRecord] = []
     marks: list[MarkRecord] = []
+    gap: FiniteFloat | None = Field(default=None, ge=0, le=MOST_GAP_MM)
 
 
 class MarkRecord(_Record):
@@ -122,7 +129,7 @@ class JobRecord(_Record):
     name: str = "job"
     hides: Annotated[list[HideRecord], Field(min_length=1)]
     pieces: Annotated[list[PieceRecord], Field(min_length=1)]
-    gap: FiniteFloat = Field(default=0.0, ge=0, le=100)
+    gap: FiniteFloat = Field(default=0.0, ge=0, le=MOST_GAP_MM)
     grain_school: Literal["backbone", "local", "free"] = "backbone"
     match_sets: list[str] = []
     objective: Literal["fill", "sets", "order"] = "fill"
@@ -250,6 +257,10 @@ def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
         ),
         thickness=tuple(Reading(r.x, r.y, r.mm) for r in record.thickness),
         width_mm=record.width if record.kind == "roll" else None,
+        reserved=tuple(
+            Reserved(clean_ring(r.outline, f"{name}, reserved leather {i + 1}"), frozenset(r.pieces))
+            for i, r in enumerate(record.reserved)
+        ),
     )
     check_hide(hide)
     _ = hide.region
@@ -308,6 +319,7 @@ def _piece(
         parent=parent,
         split=split,
         marks=tuple(mark_from(m.model_dump()) for m in record.marks),
+        gap_mm=record.gap,
     )
     _ = piece.region
     return piece
@@ -383,6 +395,10 @@ def write_job(job: Job) -> dict[str, Any]:
 def hide_values(hide: Hide) -> dict[str, Any]:
     """Return a hide as JSON-ready values."""
     shape: dict[str, Any] = {"width": hide.width_mm} if hide.is_roll else {}
+    if hide.reserved:
+        shape["reserved"] = [
+            {"outline": as_points(r.outline), "for": sorted(r.pieces)} for r in hide.reserved
+        ]
     return {
         "id": hide.id,
         "kind": hide.kind,
@@ -426,6 +442,8 @@ def piece_values(piece: Piece) -> dict[str, Any]:
         out |= {"set": piece.set_name, "per_set": piece.per_set}
     if piece.thickness_mm:
         out["thickness_mm"] = list(piece.thickness_mm)
+    if piece.gap_mm is not None:
+        out["gap"] = piece.gap_mm
     if piece.marks:
         out["marks"] = [mark_values(m) for m in piece.marks]
     if piece.splits:

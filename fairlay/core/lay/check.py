@@ -88,13 +88,14 @@ def _broken_on_hide(job: Job, lay: Lay, hide: Hide, on: list[int]) -> Iterator[B
     for i in on:
         placement = lay.placements[i]
         piece = job.pieces_by_id[placement.piece]
-        key = needs_of(piece)
+        key = needs_of(piece, hide)
         if key not in grounds:
             grounds[key] = forbidden_ground(piece, hide, job.policy)
         slim.append(place_region(piece.slim, placement.at))
         for found in why_not(piece, hide, job, placement, grounds[key]):
             yield Broken(found.rule, (i,), f"{_tag(placement)}: {found.sentence}")
-    for a, b, sentence in gap.too_near(slim, job.policy):
+    gaps = [gap.gap_of(job.pieces_by_id[lay.placements[i].piece], job.policy) for i in on]
+    for a, b, sentence in gap.too_near(slim, gaps):
         first, second = lay.placements[on[a]], lay.placements[on[b]]
         yield Broken(
             gap.NAME, (on[a], on[b]), f"{_tag(first)} and {second.piece} {second.copy + 1} {sentence}"

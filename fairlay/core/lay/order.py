@@ -102,7 +102,7 @@ def pieces_of_batch(lines: Iterable[Line], material: str) -> tuple[Piece, ...]:
                 spares += spares % 2 if piece.pattern.pair else 0
                 out.append(
                     _in_batch(
-                        piece.pattern,
+                        piece,
                         piece_id(line.article, piece),
                         ordered + spares,
                         line.article.slug,
@@ -112,8 +112,11 @@ def pieces_of_batch(lines: Iterable[Line], material: str) -> tuple[Piece, ...]:
     return tuple(out)
 
 
-def _in_batch(pattern: Piece, name: str, quantity: int, set_name: str, each: int) -> Piece:
-    """A pattern as a piece of a batch; the parts it may be made in are named after it and as many."""
+def _in_batch(piece: CutPiece, name: str, quantity: int, set_name: str, each: int) -> Piece:
+    """A pattern as a piece of a batch, with the gap its tool needs; the parts it may be made in are named after
+    it and as many.
+    """
+    pattern, gap = piece.pattern, piece.gap_mm or None
     splits = tuple(
         replace(
             s,
@@ -125,30 +128,15 @@ def _in_batch(pattern: Piece, name: str, quantity: int, set_name: str, each: int
                     quantity=quantity,
                     set_name=set_name,
                     per_set=each,
+                    gap_mm=gap,
                 )
                 for part in s.parts
             ),
         )
         for s in pattern.splits
     )
-    return replace(pattern, id=name, quantity=quantity, set_name=set_name, per_set=each, splits=splits)
-
-
-def gap_for(lines: Iterable[Line], material: str, gap_mm: float) -> float:
-    """Return the gap that laying one material of a batch needs: the batch's own, or the widest that a piece's
-    tool brings.
-    """
-    return max(
-        [
-            gap_mm,
-            *(
-                p.gap_mm
-                for line in lines
-                if line.quantity
-                for p in line.article.pieces
-                if p.material == material
-            ),
-        ]
+    return replace(
+        pattern, id=name, quantity=quantity, set_name=set_name, per_set=each, splits=splits, gap_mm=gap
     )
 
 
@@ -182,7 +170,7 @@ def job_for(
     Raises BadJob where nothing is to be cut of the material, or no hide is chosen. A roll is given as much
     length as the pieces could need. The gap is the policy's, or wider where a piece's tool needs it.
     """
-    pieces = pieces_of_batch(lines, material)
+    pieces = tuple(_at_least(p, policy.gap_mm) for p in pieces_of_batch(lines, material))
     if not pieces:
         raise BadJob(
             f"{name} cuts nothing from {material}",
@@ -193,7 +181,6 @@ def job_for(
     if not hides:
         raise BadJob(f"no {material} is chosen for {name}", value=material, expected="at least one hide")
     whole = tuple(replace(h, outline=_roll_outline(h, pieces)) if h.is_roll else h for h in hides)
-    policy = replace(policy, gap_mm=gap_for(lines, material, policy.gap_mm))
     job = Job(
         name,
         whole,
@@ -207,6 +194,15 @@ def job_for(
     )
     check_job(job)
     return job
+
+
+def _at_least(piece: Piece, gap_mm: float) -> Piece:
+    """A piece whose tool needs less than the batch leaves between any two keeps to the batch's gap."""
+    if piece.gap_mm is None:
+        return piece
+    own = piece.gap_mm if piece.gap_mm > gap_mm else None
+    splits = tuple(replace(s, parts=tuple(replace(p, gap_mm=own) for p in s.parts)) for s in piece.splits)
+    return replace(piece, gap_mm=own, splits=splits)
 
 
 def _roll_outline(hide: Hide, pieces: Sequence[Piece]) -> Ring:

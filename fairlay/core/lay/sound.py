@@ -43,6 +43,13 @@ def check_job(job: Job) -> None:
                 value=hide.id,
                 expected="some leather",
             )
+    for hide in job.hides:
+        for name in sorted({name for r in hide.reserved for name in r.pieces} - set(names)):
+            raise BadJob(
+                f"leather of {hide.id} is reserved for {name!r}, which is no piece of the job",
+                value=name,
+                expected="pieces of the job, or none: a block kept for the rack",
+            )
     for fixed in job.fixed:
         if fixed.piece not in job.pieces_by_id or fixed.hide not in job.hides_by_id:
             raise BadJob(

@@ -77,6 +77,25 @@ class Reading:
 
 
 @dataclass(frozen=True, eq=False)
+class Reserved:
+    """Leather that only some pieces may use, by their ids: a strap lane; for none of them: a block kept for
+    the rack.
+    """
+
+    outline: Ring
+    pieces: frozenset[str] = frozenset()
+
+    def lets(self, piece_id: str) -> bool:
+        """Whether a piece may lie here."""
+        return piece_id in self.pieces
+
+    @property
+    def words(self) -> str:
+        """Whom it is kept for, in words."""
+        return ", ".join(sorted(self.pieces)) or "the rack"
+
+
+@dataclass(frozen=True, eq=False)
 class Hide:
     """A hide, side, cut or roll, ready to be laid on.
 
@@ -95,6 +114,7 @@ class Hide:
     flaws: tuple[Flaw, ...] = ()
     thickness: tuple[Reading, ...] = ()
     width_mm: float | None = field(default=None)
+    reserved: tuple[Reserved, ...] = ()
 
     @property
     def is_roll(self) -> bool:

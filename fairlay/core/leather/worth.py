@@ -166,12 +166,12 @@ def accepted_by(hide: Hide, pieces: Sequence[Piece], policy: Policy | None = Non
     policy = policy or Policy()
     ground: dict[Hashable, BaseGeometry] = {}
     for p in pieces:
-        if needs_of(p) not in ground:
-            ground[needs_of(p)] = fair_ground(p, hide, policy)[0]
+        if needs_of(p, hide) not in ground:
+            ground[needs_of(p, hide)] = fair_ground(p, hide, policy)[0]
     grounds = list(ground.values())
     either = union(grounds)
     every = common(*grounds) if grounds else Polygon()
-    never = tuple(p.id for p in pieces if not bears(ground[needs_of(p)].area, p))
+    never = tuple(p.id for p in pieces if not bears(ground[needs_of(p, hide)].area, p))
     any_m2 = either.area / 1e6
     return Accepted(
         any_m2,
@@ -210,7 +210,7 @@ def suits_batch(
     never = []
     areas = fair_areas(pieces, hide, policy)
     for p in pieces:
-        own, fair = p.area_mm2 * p.quantity / total, areas[needs_of(p)]
+        own, fair = p.area_mm2 * p.quantity / total, areas[needs_of(p, hide)]
         if not bears(fair, p):
             never.append(names.get(p.id, p.id))
             continue

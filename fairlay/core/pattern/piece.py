@@ -17,6 +17,8 @@ from fairlay.core.pattern.drawn import DrawnMark
 from fairlay.core.shapes.rings import Ring, region, union
 from fairlay.core.tolerances import OVERLAP_MM
 
+MOST_GAP_MM = 100.0
+"""No tool needs more than a hand's breadth."""
 ANY_WAY_DEG = 180.0
 """A grain tolerance of half a turn or more: the piece may lie any way."""
 
@@ -53,7 +55,8 @@ class Piece:
 
     ``show_limit`` is the worst severity (0 to 2) its show face bears; in ``hidden`` rings
     severities 1 and 2 may lie. ``max_tightness`` is the loosest class it may use.
-    ``thickness_mm`` is (least, most). ``value`` is worth per area, 1 is plain.
+    ``thickness_mm`` is (least, most). ``value`` is worth per area, 1 is plain. ``gap_mm`` is the least
+    distance its tool needs from other pieces; None: the job's.
     """
 
     id: str
@@ -74,6 +77,12 @@ class Piece:
     parent: str | None = None
     split: str | None = None
     marks: tuple[DrawnMark, ...] = ()
+    gap_mm: float | None = None
+
+    @property
+    def whole_id(self) -> str:
+        """The piece that this is, or is a part of."""
+        return self.parent or self.id
 
     @cached_property
     def region(self) -> Polygon:
@@ -171,6 +180,10 @@ def check_piece(piece: Piece) -> None:
         )
     if piece.value < 0:
         raise BadPattern(f"{name}: a value of {piece.value}", value=piece.value, expected="0 or more")
+    if piece.gap_mm is not None and not 0 <= piece.gap_mm <= MOST_GAP_MM:
+        raise BadPattern(
+            f"{name}: a gap of {piece.gap_mm} mm", value=piece.gap_mm, expected=f"0 to {MOST_GAP_MM:g} mm"
+        )
     if piece.per_set < 1:
         raise BadPattern(f"{name}: {piece.per_set} per set", value=piece.per_set, expected="1 or more")
     if piece.pair and piece.splits:

@@ -1,8 +1,9 @@
 """The rules of the job: what turns a piece and a hide into forbidden ground, and why.
 
-A rule about place is one module here with the same shape: a ``NAME``, ``needs(piece)``
-(the piece's needs that the rule reads, hashable: pieces with equal needs share their
-ground) and ``forbids(piece, hide, policy)`` (the ground and the sentence for it).
+A rule about place is one module here with the same shape: a ``NAME``, ``needs(piece, hide)``
+(what the rule reads of the piece there, hashable: pieces with equal needs share their
+ground; no hide: one with nothing reserved) and ``forbids(piece, hide, policy)`` (the ground
+and the sentence for it).
 Grain is the one rule about angle; the gap is the one between pieces; counts, sets and
 fixed pieces are about the lay as a whole. The engine, the lay bench, "why not here?"
 and the yield account all ask these modules and never repeat them.
@@ -17,11 +18,11 @@ from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
-from fairlay.core.rules import edge, show_face, thickness, tightness, unsound
+from fairlay.core.rules import edge, reserved, show_face, thickness, tightness, unsound
 from fairlay.core.rules.ground import Forbidden, GrainSchool, Policy
 from fairlay.core.shapes.rings import union
 
-PLACE_RULES = (edge, unsound, show_face, tightness, thickness)
+PLACE_RULES = (edge, unsound, show_face, tightness, thickness, reserved)
 
 __all__ = [
     "PLACE_RULES",
@@ -60,14 +61,16 @@ def fair_areas(pieces: Iterable[Piece], hide: Hide, policy: Policy) -> dict[Hash
     """
     out: dict[Hashable, float] = {}
     for piece in pieces:
-        if needs_of(piece) not in out:
-            out[needs_of(piece)] = fair_ground(piece, hide, policy)[0].area
+        if needs_of(piece, hide) not in out:
+            out[needs_of(piece, hide)] = fair_ground(piece, hide, policy)[0].area
     return out
 
 
-def needs_of(piece: Piece) -> Hashable:
-    """Return what the place rules read of a piece: pieces that agree in it share their fair ground."""
-    return (bool(piece.hidden), *(rule.needs(piece) for rule in PLACE_RULES))
+def needs_of(piece: Piece, hide: Hide | None = None) -> Hashable:
+    """Return what the place rules read of a piece on a hide: pieces that agree in it share their fair ground
+    there. No hide: one that nothing is reserved on, as every hide on the rack is.
+    """
+    return (bool(piece.hidden), *(rule.needs(piece, hide) for rule in PLACE_RULES))
 
 
 def bears(fair_mm2: float, piece: Piece) -> bool:

@@ -11,7 +11,7 @@ from fairlay.core.rules.ground import Forbidden, Policy
 NAME = "edge"
 
 
-def needs(piece: Piece) -> Hashable:
+def needs(piece: Piece, hide: Hide | None) -> Hashable:
     """Every piece is held to the edge alike."""
     return None
 

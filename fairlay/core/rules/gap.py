@@ -1,4 +1,7 @@
-"""Between pieces: apart by the gap, or sharing a cut where the gap is 0."""
+"""Between pieces: apart by the gap their tools need, or sharing a cut where that is 0.
+
+A knife needs none, a die its own; between two pieces the larger of both holds.
+"""
 
 from __future__ import annotations
 
@@ -7,22 +10,30 @@ from collections.abc import Iterator, Sequence
 from shapely import STRtree
 from shapely.geometry.base import BaseGeometry
 
+from fairlay.core.pattern import Piece
 from fairlay.core.rules.ground import Policy
 from fairlay.core.tolerances import OVERLAP_MM
 
 NAME = "gap"
 
 
-def too_near(slim: Sequence[BaseGeometry], policy: Policy) -> Iterator[tuple[int, int, str]]:
-    """Yield (i, j, sentence) for each two placed pieces, given slim, that overlap or are nearer than the gap."""
+def gap_of(piece: Piece, policy: Policy) -> float:
+    """Return the least distance in mm that a piece keeps from others: its own, or else the job's."""
+    return policy.gap_mm if piece.gap_mm is None else piece.gap_mm
+
+
+def too_near(slim: Sequence[BaseGeometry], gaps: Sequence[float]) -> Iterator[tuple[int, int, str]]:
+    """Yield (i, j, sentence) for each two placed pieces, given slim and with the gap of each, that overlap or
+    are nearer than the larger of their gaps.
+    """
     tree = STRtree(slim)
+    most = max(gaps, default=0.0) + OVERLAP_MM
     for i, shape in enumerate(slim):
-        for j in sorted(
-            int(k) for k in tree.query(shape, predicate="dwithin", distance=policy.gap_mm + OVERLAP_MM)
-        ):
+        for j in sorted(int(k) for k in tree.query(shape, predicate="dwithin", distance=most)):
             if j <= i:
                 continue
+            gap = max(gaps[i], gaps[j])
             if shape.intersects(slim[j]):
                 yield i, j, f"overlap by {shape.intersection(slim[j]).area:.2f} mm2"
-            elif policy.gap_mm and shape.distance(slim[j]) < policy.gap_mm - OVERLAP_MM:
-                yield i, j, f"are {shape.distance(slim[j]):.2f} mm apart, {policy.gap_mm:g} wanted"
+            elif gap and (apart := shape.distance(slim[j])) < gap - OVERLAP_MM:
+                yield i, j, f"are {apart:.2f} mm apart, {gap:g} wanted"

@@ -15,7 +15,7 @@ GRAIN_SCHOOLS: tuple[GrainSchool, ...] = ("backbone", "local", "free")
 class Policy:
     """Choices of the shop for one job.
 
-    ``gap_mm`` is the least distance between pieces: 0 lets them share a cut.
+    ``gap_mm`` is the least distance between pieces that name none of their own: 0 lets them share a cut.
     ``grain_school``: everything with the backbone (the default), by the local line of
     least stretch, or any way.
     """

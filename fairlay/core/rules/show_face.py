@@ -13,7 +13,7 @@ NAME = "show face"
 BEARS = {0: "no mark at all", 1: "surface marks only"}
 
 
-def needs(piece: Piece) -> Hashable:
+def needs(piece: Piece, hide: Hide | None) -> Hashable:
     """The worst severity that the show face bears."""
     return piece.show_limit
 

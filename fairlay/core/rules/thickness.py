@@ -23,7 +23,7 @@ MAP_ERROR_MM = 0.01
 """The drawn ground is this much stricter than the readings, for what lies between the map's cells."""
 
 
-def needs(piece: Piece) -> Hashable:
+def needs(piece: Piece, hide: Hide | None) -> Hashable:
     """The least and most thickness, in mm."""
     return piece.thickness_mm
 

@@ -12,7 +12,7 @@ from fairlay.core.rules.ground import Forbidden, Policy
 NAME = "tightness"
 
 
-def needs(piece: Piece) -> Hashable:
+def needs(piece: Piece, hide: Hide | None) -> Hashable:
     """The loosest class the piece bears."""
     return piece.max_tightness
 

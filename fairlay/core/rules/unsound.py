@@ -11,7 +11,7 @@ from fairlay.core.rules.ground import Forbidden, Policy
 NAME = "unsound flaw"
 
 
-def needs(piece: Piece) -> Hashable:
+def needs(piece: Piece, hide: Hide | None) -> Hashable:
     """Every piece is held to it alike, hidden areas too."""
     return None
 
