@@ -13,7 +13,7 @@ import shapely
 from shapely.geometry import Polygon
 
 from fairlay.core.capture.grid_page import grid_page
-from fairlay.core.capture.squared_paper import Asked, decode, trace
+from fairlay.core.capture.squared_paper import Said, decode, trace
 from fairlay.core.errors import BadPicture
 from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.contour import Contour, flatten
@@ -62,7 +62,7 @@ def parts() -> dict[str, Contour]:
     }
 
 
-def scene(number: int) -> tuple[str, Scene, Ring, Asked]:
+def scene(number: int) -> tuple[str, Scene, Ring, Said]:
     """Return picture ``number``: its name, scene, the true outline in page mm, and what is said of it."""
     rng = np.random.default_rng(1000 + number)
     shapes, colours = list(parts().items()), list(COLOURS.items())
@@ -100,9 +100,9 @@ def scene(number: int) -> tuple[str, Scene, Ring, Asked]:
         seed=number,
     )
     asked = (
-        Asked(shows="drawn line", line_mm=3.0, follow="middle")
+        Said(shows="drawn line", line_mm=3.0, follow="middle")
         if drawn
-        else Asked(thickness_mm=round(thickness, 1))
+        else Said(thickness_mm=round(thickness, 1))
     )
     return f"{name}, {'drawn' if drawn else colour_name}", made, ring, asked
 

@@ -17,6 +17,7 @@ from pydantic import ValidationError
 from fairlay import __version__
 from fairlay.api import batches, jobs, lays, leather, measuring, patterns, receiving, settings, ways_in
 from fairlay.api.models import Problem
+from fairlay.api.safety import Safety
 from fairlay.core.errors import FairLayError, NotFound, Refused, Stale, Unavailable
 from fairlay.demo.hide_tables import tables as hide_tables
 from fairlay.demo.pictures import tables
@@ -26,7 +27,9 @@ from fairlay.store.database import open_database
 
 DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
 STATUS: dict[type[FairLayError], int] = {NotFound: 404, Stale: 409, Refused: 409, Unavailable: 503}
-PROBLEMS: dict[int | str, dict[str, Any]] = {status: {"model": Problem} for status in (404, 409, 422, 503)}
+PROBLEMS: dict[int | str, dict[str, Any]] = {
+    status: {"model": Problem} for status in (404, 409, 413, 422, 503)
+}
 
 
 def create_app(connect: bool = True) -> FastAPI:
@@ -52,6 +55,7 @@ def create_app(connect: bool = True) -> FastAPI:
 
     app.state.camera = SimulatedCamera(tables())
     app.state.hide_camera = SimulatedHideCamera(hide_tables())
+    app.add_middleware(Safety)
     app.add_exception_handler(FairLayError, _on_purpose)
     app.add_exception_handler(RequestValidationError, _invalid)
     if DIST.is_dir():

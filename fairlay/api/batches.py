@@ -10,8 +10,8 @@ from fairlay.api.models import (
     ArticleOut,
     BatchOut,
     BatchSummary,
-    ChosenLeather,
     Created,
+    LeatherChange,
     LeatherOffer,
     LineOut,
     MaterialNeed,
@@ -33,11 +33,11 @@ from fairlay.core.lay.order import (
 )
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
-from fairlay.store import articles, batches, hides, lays
+from fairlay.store import articles, batches, changed_leather, hides, lays, spoken_for
 from fairlay.store.batches import Batch
-from fairlay.store.fair import Asked, fair_of
+from fairlay.store.fair import FairQuestion, fair_of
 from fairlay.store.hides import OnRack
-from fairlay.store.lays import LaySummary
+from fairlay.store.lays import LaidOn, LaySummary
 
 router = APIRouter(prefix="/api", tags=["batches"])
 
@@ -82,7 +82,9 @@ def all_articles() -> list[ArticleOut]:
 @router.get("/batches")
 def all_batches() -> list[BatchSummary]:
     """Every batch, soonest due first."""
-    return [_summary(batch) for batch in batches.all_batches()]
+    found = batches.all_batches()
+    other = changed_leather.lays_on_other(batch.id for batch in found)
+    return [_summary(batch, batch.id in other) for batch in found]
 
 
 @router.post("/batches", status_code=201)
@@ -107,11 +109,14 @@ def one_batch(batch_id: int) -> BatchOut:
     batch = batches.batch_by_id(batch_id)
     rack = hides.rack()
     laid = lays.summaries(batch_id)
-    summary = _summary(batch)
+    other = changed_leather.lays_on_other([batch_id]).get(batch_id, [])
+    summary = _summary(batch, bool(other))
     needs = needs_of_batch(batch.lines)
     asked = {need.material: _asked(batch, need.material, rack) for need in needs}
     fair = fair_of(list(asked.values()))
-    materials = [_material(batch, need, asked[need.material], fair, laid) for need in needs]
+    others = spoken_for.kept_by_others(batch_id, [h.id for h in rack])
+    lying = spoken_for.lays_on([h.id for h in rack], batch_id)
+    materials = [_material(batch, need, asked[need.material], fair, laid, others, lying) for need in needs]
     return BatchOut(
         **summary.model_dump(),
         gap_mm=batch.gap_mm,
@@ -121,30 +126,31 @@ def one_batch(batch_id: int) -> BatchOut:
     )
 
 
-@router.put("/batches/{batch_id}/leather", status_code=204)
-def choose_leather(batch_id: int, asked: ChosenLeather) -> None:
-    """Choose the leather of a batch anew."""
-    batches.choose_leather(batch_id, asked.hide_ids)
+@router.post("/batches/{batch_id}/leather", status_code=204)
+def change_leather(batch_id: int, asked: LeatherChange) -> None:
+    """Keep more leather for a batch, and let other leather go: what is not named stays as it is."""
+    batches.choose_leather(batch_id, add=asked.add, drop=asked.drop, shared=asked.shared)
 
 
 @router.post("/batches/{batch_id}/lays", status_code=201)
 def begin_lay(batch_id: int, asked: NewLay) -> Created:
-    """Begin a lay of one material of a batch on some hides."""
+    """Begin a lay of one material of a batch on some hides, which the batch keeps from then on."""
     batch = batches.batch_by_id(batch_id)
-    chosen = [found.hide for found in hides.hides_by_id(asked.hide_ids)]
+    chosen = hides.hides_by_id(dict.fromkeys(asked.hide_ids))
     job = job_for(
         f"{batch.number} {asked.material}",
         batch.lines,
         asked.material,
-        chosen,
+        [found.hide for found in chosen],
         Policy(batch.gap_mm, batch.grain_school),
         asked.objective,
         batch.match_sets,
     )
-    return Created(id=lays.create_lay(batch_id, asked.material, job))
+    leather = [LaidOn(found.id, found.version) for found in chosen]
+    return Created(id=lays.create_lay(batch_id, asked.material, job, leather, shared=asked.shared))
 
 
-def _summary(batch: Batch) -> BatchSummary:
+def _summary(batch: Batch, leather_changed: bool) -> BatchSummary:
     needs = needs_of_batch(batch.lines)
     return BatchSummary(
         id=batch.id,
@@ -156,6 +162,7 @@ def _summary(batch: Batch) -> BatchSummary:
         pieces=sum(n.pieces for n in needs),
         area_m2=sum(n.area_m2 for n in needs),
         chosen=len(batch.hide_ids),
+        leather_changed=leather_changed,
     )
 
 
@@ -168,9 +175,9 @@ def _line(line: Line) -> LineOut:
     )
 
 
-def _asked(batch: Batch, material: str, rack: list[OnRack]) -> Asked:
+def _asked(batch: Batch, material: str, rack: list[OnRack]) -> FairQuestion:
     own = [found for found in rack if found.material == material and found.state != "used up"]
-    return Asked(
+    return FairQuestion(
         own,
         pieces_of_batch(batch.lines, material),
         Policy(batch.gap_mm, batch.grain_school),
@@ -178,7 +185,13 @@ def _asked(batch: Batch, material: str, rack: list[OnRack]) -> Asked:
 
 
 def _material(
-    batch: Batch, need: Need, asked: Asked, fair: dict[int, dict[Hashable, float]], laid: list[LaySummary]
+    batch: Batch,
+    need: Need,
+    asked: FairQuestion,
+    fair: dict[int, dict[Hashable, float]],
+    laid: list[LaySummary],
+    others: dict[int, list[str]],
+    lying: set[int],
 ) -> MaterialNeed:
     names = {
         piece_id(line.article, p): (p.name, line.article.name)
@@ -196,6 +209,8 @@ def _material(
                 usable_m2=found.card.usable_m2,
                 fair_m2=fit.fair_m2,
                 never=[names[p][0] for p in fit.never],
+                kept_for=others.get(found.id, []),
+                laid=found.id in lying,
             )
         )
     return MaterialNeed(

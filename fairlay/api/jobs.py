@@ -26,6 +26,7 @@ def job_out(job: WorkJob) -> JobOut:
         state=job.state,
         seconds=job.seconds,
         spent_s=job.spent_s,
+        share=job.share,
         version=job.version,
         revision=job.revision,
         history=job.history,

@@ -1,56 +1,49 @@
-"""The Lay room: a lay on its hides, laid by the engine, saved, undone, exported."""
+"""The Lay room: a lay on its hides, laid by the engine or by hand, saved, undone, exported, watched."""
 
 from __future__ import annotations
 
+import asyncio
 import json
-from collections.abc import Sequence
+from collections.abc import AsyncIterator
 from typing import Literal
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Request, Response
+from sse_starlette import EventSourceResponse, ServerSentEvent
+from starlette.concurrency import run_in_threadpool
 
 from fairlay.api.files import as_file
 from fairlay.api.jobs import job_out
+from fairlay.api.laid import delta, keys_of, lay_out, revision_out, shown_of, state_of
 from fairlay.api.models import (
-    Circle,
-    ClassArea,
-    Figures,
     FromRevision,
     GoTo,
-    HideFigures,
+    HandMove,
     JobOut,
+    LaidDelta,
+    LaidState,
     LayOut,
-    LayPiece,
-    LayPlacement,
     LaySummaryOut,
-    MarkLine,
-    Matrix,
     Named,
-    NewRevision,
+    PinChange,
+    PinnedPiece,
     Revised,
     RevisionOut,
     RunLay,
-    UnplacedOut,
+    Taken,
 )
-from fairlay.api.shapes import grain_of, hide_shape, lay_summaries, piece_rings
-from fairlay.core.errors import BadLay
+from fairlay.api.shapes import lay_summaries
+from fairlay.core.errors import BadLay, Refused
 from fairlay.core.formats.dxf import lay_dxf
 from fairlay.core.formats.exchange import read_placement, write_job, write_lay
 from fairlay.core.formats.svg import lay_svg
-from fairlay.core.lay import Lay, Placement, broken_rules, measure
-from fairlay.core.lay.account import account
 from fairlay.core.lay.again import job_again
-from fairlay.core.lay.order import Line, piece_id
-from fairlay.core.pattern.drawn import mark_values
-from fairlay.core.pattern.words import needs_in_words
-from fairlay.core.shapes.placing import matrix
-from fairlay.store import batches, hides, jobs, lays
-from fairlay.store.lays import SavedLay
+from fairlay.store import batches, candidates, changed_leather, jobs, lays
+from fairlay.store.jobs import LIVE, LayWork
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays", tags=["lays"])
-ROLL_BEYOND_MM = 400.0
-OTHER_END = {"tail": "neck", "neck": "tail"}
-"""The engine takes the tail to be at the left: on a side of the other hand it is the neck."""
+LOOK_EVERY_S, LOOK_SELDOM_S = 0.35, 1.2
+"""How often a lay is looked at while it is laid, and while it is not."""
 
 
 @router.get("")
@@ -62,35 +55,32 @@ def all_lays() -> list[LaySummaryOut]:
 @router.get("/{lay_id}")
 def one_lay(lay_id: int, at: int | None = None) -> LayOut:
     """A lay at a revision, the newest by default, with its figures and what could not be placed."""
-    return _out(lays.load(lay_id, at))
+    return lay_out(lays.load(lay_id, at))
 
 
 @router.post("/{lay_id}/run", status_code=202)
 def run(lay_id: int, asked: RunLay) -> JobOut:
-    """Have the engine lay it, or some of its hides again, around what is pinned; follow the job to see it
-    improve.
+    """Have the engine lay it, or some of its hides again, around what is pinned or around all that lies; follow
+    the job to see it improve.
     """
     saved = lays.load(lay_id)
-    again = jobs.Asked(tuple(asked.hides), tuple((p.piece, p.copy_number) for p in asked.pinned))
-    job_again(saved.job, saved.lay, only=again.hides, pinned=again.pinned)
-    job_id = jobs.add_job(lay_id, asked.seconds, asked.seed, again)
+    if saved.given_up:
+        raise Refused("this lay was given up", value=lay_id, expected="to take it up again first")
+    pinned = [(p.piece, p.copy) for p in saved.lay.placements] if asked.keep_all else saved.pins
+    job_again(saved.job, saved.lay, only=asked.hides, pinned=pinned)
+    work = LayWork(tuple(asked.hides), () if asked.keep_all else saved.pins, asked.keep_all, saved.head)
+    job_id = jobs.add_job(lay_id, asked.seconds, asked.seed, work)
     hand_out(job_id, "lay")
     return job_out(jobs.job_by_id(job_id))
 
 
-@router.post("/{lay_id}/revisions", status_code=201)
-def save(lay_id: int, asked: NewRevision) -> Revised:
-    """Save a lay changed by hand. One that breaks a rule is refused, with the rule."""
-    saved = lays.load(lay_id)
-    lay = Lay(tuple(read_placement(p) for p in asked.placements), saved.lay.unplaced)
-    broken = broken_rules(saved.job, lay)
-    if broken:
-        raise BadLay(
-            "; ".join(b.sentence for b in broken[:3]),
-            value=len(broken),
-            expected="a lay that keeps every rule; the one saved before was kept",
-        )
-    return Revised(head=lays.save(lay_id, lay, "hand", base=asked.base, mark=asked.mark))
+@router.post("/{lay_id}/moves", status_code=201)
+def move_by_hand(lay_id: int, asked: HandMove) -> Revised:
+    """Move pieces by hand, on what stands newest. What breaks a rule is refused, with the rule."""
+    put = [read_placement(p) for p in asked.put]
+    return Revised(
+        head=lays.act(lay_id, base=asked.base, put=put, take=keys_of(asked.take), mark=asked.mark.strip())
+    )
 
 
 @router.post("/{lay_id}/undo")
@@ -109,6 +99,91 @@ def go_to(lay_id: int, asked: GoTo) -> Revised:
 def name_revision(lay_id: int, number: int, asked: Named) -> None:
     """Give a revision a name to find it by."""
     lays.name_revision(lay_id, number, asked.mark.strip())
+
+
+@router.get("/{lay_id}/revisions")
+def earlier_revisions(lay_id: int, before: int) -> list[RevisionOut]:
+    """Revisions before one, the oldest first."""
+    return [revision_out(r) for r in lays.history(lay_id, before)]
+
+
+@router.post("/{lay_id}/pins")
+def pin(lay_id: int, asked: PinChange) -> list[PinnedPiece]:
+    """Pin pieces where they lie, and take pins out."""
+    pins = lays.pin(lay_id, add=keys_of(asked.add), drop=keys_of(asked.drop))
+    return [PinnedPiece(piece=piece, copy_number=copy) for piece, copy in pins]
+
+
+@router.post("/{lay_id}/leather")
+def onto_leather_now(lay_id: int, asked: FromRevision) -> Taken:
+    """Bring a lay onto its hides as they are now: what is hit by the change is taken up, the rest stays."""
+    return Taken.model_validate(changed_leather.bring(lay_id, base=asked.base), from_attributes=True)
+
+
+@router.post("/{lay_id}/waiting")
+def take_waiting(lay_id: int, asked: FromRevision) -> Revised:
+    """Take in what a search found and could not put beside hand moves; these can be gone back to."""
+    found = candidates.of_lay(lay_id)
+    if found is None:
+        raise Refused("nothing waits beside this lay", value=lay_id, expected="a search that found something")
+    taken = candidates.take_in(lay_id, found.job_id, over_hand=True, base=asked.base)
+    return Revised(head=taken.number or asked.base)
+
+
+@router.delete("/{lay_id}/waiting", status_code=204)
+def leave_waiting(lay_id: int) -> None:
+    """Leave what a search found: the lay stays as it is."""
+    candidates.leave(lay_id)
+
+
+@router.post("/{lay_id}/given-up", status_code=204)
+def give_up(lay_id: int) -> None:
+    """Give a lay up: its hides are free to be let go by the batch."""
+    lays.give_up(lay_id)
+
+
+@router.delete("/{lay_id}/given-up", status_code=204)
+def take_up_again(lay_id: int) -> None:
+    """Take a lay up again that was given up."""
+    lays.give_up(lay_id, False)
+
+
+@router.get("/{lay_id}/events", responses={200: {"model": LaidDelta}})
+async def events(lay_id: int, request: Request, seen: str = "") -> EventSourceResponse:
+    """Server-sent events: what changed of how the lay stands (a ``LaidDelta``), by whomever, and its job each
+    time that changed. ``seen`` is the state that is known already.
+    """
+    await run_in_threadpool(lays.load, lay_id)
+
+    async def changes() -> AsyncIterator[ServerSentEvent]:
+        known, before, told = seen, None, (-1, -1)
+        while not await request.is_disconnected():
+            state, job = await run_in_threadpool(_newer, lay_id, known)
+            if state is not None:
+                same = before is not None and before.seen == known
+                yield ServerSentEvent(
+                    delta(before if same else None, state).model_dump_json(), event="lay", id=state.seen
+                )
+                known, before = state.seen, state
+            if job is not None and (job.id, job.version) != told:
+                told = (job.id, job.version)
+                yield ServerSentEvent(job.model_dump_json(), event="job")
+            await asyncio.sleep(LOOK_EVERY_S if job is not None and job.state in LIVE else LOOK_SELDOM_S)
+
+    return EventSourceResponse(changes(), ping=15)
+
+
+def _newer(lay_id: int, known: str) -> tuple[LaidState | None, JobOut | None]:
+    """How a lay stands now, where that is not known already, and its newest job."""
+    newest = jobs.newest_of_lay(lay_id)
+    out = None if newest is None else job_out(newest)
+    if lays.seen_now(lay_id, newest) == known:
+        return None, out
+    saved = lays.load(lay_id)
+    shown = shown_of(saved, newest, candidates.of_lay(lay_id))
+    if shown.seen == known:
+        return None, out
+    return state_of(saved.job, shown, batches.batch_by_id(saved.batch_id)), out
 
 
 @router.get("/{lay_id}/export/{kind}")
@@ -130,146 +205,3 @@ def export(
         return as_file(lay_dxf(saved.job, saved.lay, hide), "image/vnd.dxf", f"{name}.dxf")
     values = write_lay(saved.lay) if kind == "lay.json" else write_job(saved.job)
     return as_file(json.dumps(values, indent=1), "application/json", f"{name}.{kind}")
-
-
-def _out(saved: SavedLay) -> LayOut:
-    job, lay = saved.job, saved.lay
-    batch = batches.batch_by_id(saved.batch_id)
-    names = _names(saved, batch.lines)
-    measures = measure(job, lay)
-    counts = lay.counts(job)
-    lengths = {
-        h.hide: (h.length_mm or 0.0) + ROLL_BEYOND_MM for h in measures.per_hide if h.length_mm is not None
-    }
-    newest = jobs.newest_of_lay(saved.id)
-    known = hides.laid_on(h.id for h in job.hides)
-    per_hide = []
-    for figures in measures.per_hide:
-        where = account(job, lay, job.hides_by_id[figures.hide])
-        neck_left = figures.hide in known and known[figures.hide].neck_left
-        per_hide.append(
-            HideFigures(
-                hide=figures.hide,
-                pieces=figures.pieces,
-                placed_m2=figures.placed_m2,
-                usable_m2=figures.usable_m2,
-                used_m2=figures.used_m2,
-                cost=figures.cost,
-                remnant_m2=figures.remnant_m2,
-                remnant_end=OTHER_END.get(figures.remnant_end, figures.remnant_end)
-                if neck_left
-                else figures.remnant_end,
-                neck_left=neck_left,
-                length_mm=figures.length_mm,
-                whole_m2=where.whole_m2,
-                edge_m2=where.edge_m2,
-                unsound_m2=where.unsound_m2,
-                classes=[
-                    ClassArea(
-                        tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=c.placed_m2
-                    )
-                    for c in where.classes
-                ],
-            )
-        )
-    return LayOut(
-        id=saved.id,
-        batch_id=saved.batch_id,
-        batch=f"{batch.number} {batch.name}",
-        material=saved.material,
-        objective=saved.objective,
-        gap_mm=job.policy.gap_mm,
-        grain_school=job.policy.grain_school,
-        head=saved.head,
-        at=saved.at,
-        hides=[hide_shape(h, lengths.get(h.id, 2000.0)) for h in job.hides],
-        pieces=[
-            LayPiece(
-                id=p.id,
-                name=names.get(p.id, (p.id, ""))[0],
-                article=names.get(p.id, ("", p.set_name or ""))[1],
-                quantity=p.quantity,
-                placed=counts[p.id],
-                filler=p.filler,
-                area_m2=p.area_mm2 / 1e6,
-                needs=list(needs_in_words(p)),
-                rings=piece_rings(p),
-                hidden=[h.tolist() for h in p.hidden],
-                grain_deg=grain_of(p),
-                marks=[MarkLine(**mark_values(m)) for m in p.marks if m.draws != "pricks"],
-                name_at=Circle(x=p.name_at[0], y=p.name_at[1], r=p.name_at[2]),
-            )
-            for p in job.pieces_by_id.values()
-        ],
-        placements=[_placement(p) for p in lay.placements],
-        unplaced=[
-            UnplacedOut(
-                piece=u.piece,
-                name=" ".join(reversed(names.get(u.piece, (u.piece, "")))).strip(),
-                count=u.count,
-                reason=u.reason,
-            )
-            for u in lay.unplaced
-        ],
-        doubts=[f"{number} is {told.doubt}" for number, told in known.items() if told.doubt],
-        figures=Figures(
-            placed=measures.placed,
-            wanted=measures.wanted,
-            placed_m2=measures.placed_m2,
-            usable_m2=measures.usable_m2,
-            used_m2=measures.used_m2,
-            cost=measures.cost,
-            fill=measures.fill,
-            yield_of_used=measures.yield_of_used,
-            hides_used=measures.hides_used,
-            sets=_named_sets(measures.sets, batch.lines),
-            sets_wanted={
-                line.article.name: line.quantity for line in batch.lines if line.article.slug in measures.sets
-            },
-        ),
-        per_hide=per_hide,
-        revisions=[
-            RevisionOut(
-                number=r.number,
-                source=r.source,
-                mark=r.mark,
-                stands_for=r.stands_for,
-                created_at=r.created_at,
-                placed=r.measures.get("placed", 0),
-                yield_of_used=r.measures.get("yield_of_used", 0.0),
-            )
-            for r in saved.revisions
-        ],
-        job=job_out(newest) if newest else None,
-    )
-
-
-def _named_sets(sets: dict[str, int], lines: Sequence[Line]) -> dict[str, int]:
-    names = {line.article.slug: line.article.name for line in lines}
-    return {names.get(slug, slug): count for slug, count in sets.items()}
-
-
-def _names(saved: SavedLay, lines: Sequence[Line]) -> dict[str, tuple[str, str]]:
-    """Piece and article names by piece id; parts of a split are named after their piece."""
-    out = {
-        piece_id(line.article, p): (p.name, line.article.name) for line in lines for p in line.article.pieces
-    }
-    for piece in saved.job.pieces_by_id.values():
-        if piece.parent and piece.parent in out:
-            out[piece.id] = (
-                f"{out[piece.parent][0]} part {piece.id.rsplit('.', 1)[1]}",
-                out[piece.parent][1],
-            )
-    return out
-
-
-def _placement(p: Placement) -> LayPlacement:
-    a, b, c, d = matrix(p.at)
-    return LayPlacement(
-        piece=p.piece,
-        copy_number=p.copy,
-        hide=p.hide,
-        matrix=Matrix(a=a, b=c, c=b, d=d, e=p.at.x, f=p.at.y),
-        mirrored=p.at.mirrored,
-        rotation_deg=p.at.rotation_deg,
-    )

@@ -34,16 +34,16 @@ from fairlay.api.leather_models import (
     StrapOut,
     WorthOut,
 )
-from fairlay.api.models import Bounds, ClassArea, Matrix, RackHideOut
+from fairlay.api.models import ClassArea, Matrix, RackHideOut
 from fairlay.api.settings import chalk_out
 from fairlay.api.shapes import drawn_shape, hide_shape
 from fairlay.core.errors import Refused
-from fairlay.core.formats.dxf import lay_dxf
+from fairlay.core.formats.dxf import hide_dxf
 from fairlay.core.formats.exchange import hide_values
+from fairlay.core.formats.read_out import Bounds
 from fairlay.core.formats.seen_json import SeenRecord
-from fairlay.core.formats.svg import lay_svg
+from fairlay.core.formats.svg import hide_svg
 from fairlay.core.lay.card import ROLL_SHOWN_MM
-from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.order import cutlist, piece_id, pieces_of_batch
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.gauge import GaugeReading, doubted_readings, thickness_contours
@@ -63,7 +63,7 @@ from fairlay.core.leather.worth import accepted_by, clean_block, strap_run, suit
 from fairlay.core.rules import Policy
 from fairlay.core.shapes.rings import as_points
 from fairlay.devices.gauge import SimulatedGauge
-from fairlay.store import articles, batches, hides, jobs, looking
+from fairlay.store import articles, batches, hides, jobs, looking, spoken_for
 from fairlay.store.hides import OnRack
 from fairlay.store.settings import leather_settings
 
@@ -91,9 +91,9 @@ def act_on_many(asked: BulkAct) -> None:
             "an act needs a state or a batch", value=None, expected="just one of them; nothing was changed"
         )
     if asked.state is not None:
-        hides.set_state(asked.ids, asked.state)
+        spoken_for.set_state(asked.ids, asked.state)
     elif asked.batch_id is not None:
-        batches.keep_more(asked.batch_id, asked.ids)
+        batches.choose_leather(asked.batch_id, add=asked.ids, shared=asked.shared)
 
 
 @router.get("/hides/{hide_id}")
@@ -107,8 +107,8 @@ def change_hide(hide_id: int, asked: Change) -> Changed:
     """Change one thing that is known of a hide, on what stands newest: two people at one hide lose nothing."""
     act, words, kind = _act(asked)
     if asked.cut and asked.cut.rack_off:
-        version, made = looking.cut_off(hide_id, asked.cut.line, words)
-        return Changed(version=version, made=made)
+        version, made = looking.cut_off(hide_id, asked.cut.line, words, asked.cut.scrap)
+        return Changed(version=version, made=list(made))
     return Changed(version=looking.change(hide_id, act, words, kind))
 
 
@@ -137,7 +137,7 @@ def read_gauge(hide_id: int, asked: GaugeAt) -> GaugeRead:
 def hide_history(hide_id: int) -> list[EventOut]:
     """What was done with a hide, newest first."""
     return [
-        EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=e.made)
+        EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=list(e.made))
         for e in looking.history(hide_id)
     ]
 
@@ -148,11 +148,10 @@ def take_out(hide_id: int, kind: Literal["svg", "dxf", "json"]) -> Response:
     format has it.
     """
     hide = hides.hides_by_id([hide_id])[0].hide
-    job, lay = Job(hide.id, (hide,), ()), Lay(())
     if kind == "svg":
-        return as_file(lay_svg(job, lay), "image/svg+xml", f"{hide.id}.svg")
+        return as_file(hide_svg(hide), "image/svg+xml", f"{hide.id}.svg")
     if kind == "dxf":
-        return as_file(lay_dxf(job, lay), "image/vnd.dxf", f"{hide.id}.dxf")
+        return as_file(hide_dxf(hide), "image/vnd.dxf", f"{hide.id}.dxf")
     return as_file(json.dumps(hide_values(hide), indent=1), "application/json", f"{hide.id}.json")
 
 
@@ -327,7 +326,7 @@ def _pictures(hide_id: int) -> PicturesOut | None:
     return (
         None
         if job is None or job.state == "done"
-        else PicturesOut(job=job_out(job), files=list(job.asked.files), bar_mm=job.asked.bar_mm)
+        else PicturesOut(job=job_out(job), files=list(job.look_work.files), bar_mm=job.look_work.bar_mm)
     )
 
 

@@ -10,7 +10,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from fairlay.api.models import Bounds, HideShape, JobOut, Matrix, Points, RackHideOut
+from fairlay.api.models import HideShape, JobOut, Matrix, RackHideOut
+from fairlay.core.formats.read_out import Bounds, Points
 from fairlay.core.formats.seen_json import SeenRecord
 
 StepName = Literal["backbone", "surface", "feel", "flesh", "flex", "pull", "thickness", "colour"]
@@ -80,6 +81,11 @@ class NewDelivery(BaseModel):
 
 
 class ChangedDelivery(BaseModel):
+    """What the invoice says of hides still to come; ``correct``: it was typed wrong, and those received get its
+    price and words too.
+    """
+
+    correct: bool = False
     invoice: InvoiceIO
     note: Annotated[str, Field(max_length=2000)]
     closed: bool
@@ -123,6 +129,7 @@ class DeliveryOut(BaseModel):
     note: str
     received_on: datetime.date
     closed: bool
+    count: int
     hides: list[ReceivedHide]
     measured: int
     invoice_m2: float
@@ -208,12 +215,14 @@ class NewOutline(BaseModel):
 
 class CutOff(BaseModel):
     """A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without
-    words its outline is mended. ``rack_off`` puts what comes off on the rack, as an offcut.
+    words its outline is mended. ``rack_off`` puts what comes off on the rack, as offcuts, but the parts in
+    ``scrap`` (0 the largest that comes off), which are thrown away.
     """
 
     line: Line
     words: Annotated[str, Field(max_length=120)] = ""
     rack_off: bool = False
+    scrap: Annotated[list[int], Field(max_length=50)] = []
 
 
 class Change(BaseModel):
@@ -232,10 +241,10 @@ class Change(BaseModel):
 
 
 class Changed(BaseModel):
-    """A hide's new version; ``made`` is the offcut that a cut put on the rack."""
+    """A hide's new version; ``made`` are the offcuts that a cut put on the rack."""
 
     version: int
-    made: int | None = None
+    made: list[int] = []
 
 
 class FlawKnown(FlawIO):
@@ -349,10 +358,18 @@ class Mend(BaseModel):
     how: Literal["add", "take off", "cut"]
 
 
+class PartOff(BaseModel):
+    """A part that a cut takes off."""
+
+    outline: Points
+    area_m2: float
+
+
 class Mended(BaseModel):
     outline: Points
     holes: list[Points]
     area_m2: float
+    came_off: list[PartOff]
 
 
 class AcceptedRing(BaseModel):
@@ -482,7 +499,7 @@ class EventOut(BaseModel):
     words: str
     created_at: datetime.datetime
     outline: Points | None
-    made: int | None
+    made: list[int]
 
 
 class BulkAct(BaseModel):
@@ -491,3 +508,4 @@ class BulkAct(BaseModel):
     ids: Annotated[list[int], Field(min_length=1, max_length=500)]
     state: StateName | None = None
     batch_id: int | None = None
+    shared: bool = False

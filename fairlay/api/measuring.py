@@ -20,16 +20,15 @@ from fairlay.api.leather_models import (
     MeasuredAgain,
     Mend,
     Mended,
+    PartOff,
     TablesOut,
     TakeHide,
 )
 from fairlay.api.models import JobOut
 from fairlay.api.pattern_models import FileOut
+from fairlay.api.reading import read_file
 from fairlay.core.errors import BadHide, Refused
-from fairlay.core.formats.dxf_in import read_dxf
-from fairlay.core.formats.hide_drawing import hide_in_drawing
 from fairlay.core.formats.seen_json import SeenRecord, seen_plain, shown
-from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.leather import looking_over
 from fairlay.core.leather.acceptance import LineTaken, RingTaken, Taken, taken
 from fairlay.core.leather.by_rule import Station, outline_by_rule
@@ -39,6 +38,7 @@ from fairlay.core.leather.mend import painted, parted
 from fairlay.core.shapes.rings import clean_ring
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store import jobs, looking, uploads
+from fairlay.store.jobs import ReadWork
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/leather", tags=["leather"])
@@ -76,24 +76,13 @@ def look_at_pictures(hide_id: int, asked: LookAtPictures) -> JobOut:
     return job_out(jobs.job_by_id(job_id))
 
 
-@router.post("/hides/{hide_id}/drawing")
-def look_at_drawing(hide_id: int, asked: FromDrawing) -> SeenRecord:
-    """Take a hide from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has
-    layers for them.
+@router.post("/hides/{hide_id}/drawing", status_code=202)
+def look_at_drawing(hide_id: int, asked: FromDrawing) -> JobOut:
+    """Have a hide read from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has
+    layers for them. Follow the job; what it finds is kept beside the hide until it is accepted or left.
     """
-    kept = uploads.upload(asked.file)
-    drawing = (
-        read_svg(kept.body)
-        if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000]
-        else read_dxf(kept.body)
-    )
-    found = hide_in_drawing(drawing, asked.unit_mm or drawing.unit_mm or 1.0)
-    return _keep(
-        hide_id,
-        seen_plain(
-            "drawing", found.outline, found.holes, found.notes, [(f.outline, f.severity) for f in found.flaws]
-        ),
-    )
+    looking.known(hide_id)
+    return read_file(asked.file, ReadWork("hide", {"hide_id": hide_id, "unit_mm": asked.unit_mm}))
 
 
 @router.post("/hides/{hide_id}/by-rule")
@@ -122,7 +111,7 @@ def mend(asked: Mend) -> Mended:
     ).buffer(0)
     if asked.how == "cut":
         kept, off = parted(region, asked.stroke)
-        if off is None:
+        if not off:
             raise Refused(
                 "the line does not part the hide",
                 value=len(asked.stroke),
@@ -131,6 +120,10 @@ def mend(asked: Mend) -> Mended:
     else:
         kept = painted(region, asked.stroke, asked.width_mm, asked.how == "add")
     return Mended(
+        came_off=[
+            PartOff(outline=shown(np.asarray(p.exterior.coords)[:-1]), area_m2=p.area / 1e6)
+            for p in (off if asked.how == "cut" else ())
+        ],
         outline=shown(np.asarray(kept.exterior.coords)[:-1]),
         holes=[shown(np.asarray(r.coords)[:-1]) for r in kept.interiors],
         area_m2=kept.area / 1e6,

@@ -11,8 +11,8 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, FiniteFloat
 
 from fairlay.core.formats.exchange import PlacementRecord
+from fairlay.core.formats.read_out import Bounds, MarkLine, Points
 
-Points = list[list[float]]
 GrainSchoolName = Literal["backbone", "local", "free"]
 
 
@@ -21,13 +21,6 @@ class Problem(BaseModel):
 
     problem: str
     newer: int | None = None
-
-
-class Bounds(BaseModel):
-    x0: float
-    y0: float
-    x1: float
-    y1: float
 
 
 class Matrix(BaseModel):
@@ -145,7 +138,9 @@ class PieceNeed(BaseModel):
 
 
 class LeatherOffer(BaseModel):
-    """A hide that could serve: ``never`` names pieces it can never bear, in words."""
+    """A hide that could serve: ``never`` names pieces it can never bear, in words; ``kept_for`` other batches
+    that keep it.
+    """
 
     hide_id: int
     number: str
@@ -153,6 +148,8 @@ class LeatherOffer(BaseModel):
     usable_m2: float
     fair_m2: float
     never: list[str]
+    kept_for: list[str]
+    laid: bool
 
 
 class MaterialNeed(BaseModel):
@@ -175,6 +172,7 @@ class BatchSummary(BaseModel):
     pieces: int
     area_m2: float
     chosen: int
+    leather_changed: bool
 
 
 class BatchOut(BatchSummary):
@@ -202,8 +200,14 @@ class NewBatch(BaseModel):
     lines: Annotated[list[NewLine], Field(min_length=1, max_length=200)]
 
 
-class ChosenLeather(BaseModel):
-    hide_ids: Annotated[list[int], Field(max_length=500)]
+class LeatherChange(BaseModel):
+    """Leather that a batch keeps from now on, and leather it lets go; what is not named stays as it is.
+    ``shared``: leather that another batch keeps is kept by both, knowingly.
+    """
+
+    add: Annotated[list[int], Field(max_length=500)] = []
+    drop: Annotated[list[int], Field(max_length=500)] = []
+    shared: bool = False
 
 
 class Created(BaseModel):
@@ -214,6 +218,7 @@ class NewLay(BaseModel):
     material: str
     hide_ids: Annotated[list[int], Field(min_length=1, max_length=60)]
     objective: Literal["fill", "sets", "order"] = "order"
+    shared: bool = False
 
 
 class LaySummaryOut(BaseModel):
@@ -221,6 +226,7 @@ class LaySummaryOut(BaseModel):
     batch_id: int
     material: str
     objective: str
+    given_up: bool
     head: int
     created_at: datetime.datetime
     placed: int
@@ -232,17 +238,6 @@ class Circle(BaseModel):
     x: float
     y: float
     r: float
-
-
-class MarkLine(BaseModel):
-    """A mark as it is drawn: a line, a closed area or single pricks, in the piece's own mm."""
-
-    kind: str
-    draws: Literal["line", "area", "pricks"]
-    points: Points
-    side: Literal["grain", "flesh"]
-    words: str
-    id: str
 
 
 class LayPiece(BaseModel):
@@ -290,7 +285,6 @@ class HideFigures(BaseModel):
     cost: float
     remnant_m2: float
     remnant_end: str
-    neck_left: bool
     length_mm: float | None
     whole_m2: float
     edge_m2: float
@@ -323,16 +317,17 @@ class RevisionOut(BaseModel):
 
 
 class JobOut(BaseModel):
-    """Long work: ``subject`` is the lay that is laid, or the hide that is looked at; ``said`` what was found
-    so far.
+    """Long work: ``subject`` is the lay that is laid, the hide that is looked at or the file that is read;
+    ``said`` what was found so far, ``share`` how much of it is done where that is known.
     """
 
     id: int
-    kind: Literal["lay", "look"]
+    kind: Literal["lay", "look", "read"]
     subject: int
     state: str
     seconds: float
     spent_s: float
+    share: float
     version: int
     revision: int | None
     history: list[dict[str, float]]
@@ -340,25 +335,82 @@ class JobOut(BaseModel):
     error: str
 
 
+class LaidHide(HideShape):
+    """A hide of a lay, as it was laid on; ``colour`` names its leather, ``ends`` say what its left and right end
+    are.
+    """
+
+    colour: str
+    left_end: str
+    right_end: str
+
+
+class ChangedLeather(BaseModel):
+    """A hide that changed since it was laid on: what of the lay is hit by it, in words, and how many pieces."""
+
+    hide: str
+    words: str
+    hit: int
+    sentences: list[str]
+
+
+class WaitingLay(BaseModel):
+    """What a search found and is not in the lay yet: while it goes on, or because pieces were moved by hand
+    meanwhile.
+    """
+
+    job: int
+    version: int
+    placed: int
+    yield_of_used: float
+
+
+class LaidState(BaseModel):
+    """What of a lay changes as it is laid: where its pieces lie, what it leaves out, its figures. ``seen`` names
+    this state.
+    """
+
+    seen: str
+    placements: list[LayPlacement]
+    unplaced: list[UnplacedOut]
+    figures: Figures
+    per_hide: list[HideFigures]
+
+
 class LayOut(BaseModel):
+    """A lay: what it is asked, and how it stands."""
+
     id: int
     batch_id: int
     batch: str
     material: str
     objective: str
+    given_up: bool
     gap_mm: float
     grain_school: GrainSchoolName
     head: int
     at: int
-    hides: list[HideShape]
+    hides: list[LaidHide]
     pieces: list[LayPiece]
-    placements: list[LayPlacement]
-    unplaced: list[UnplacedOut]
+    state: LaidState
+    pins: list[PinnedPiece]
     doubts: list[str]
-    figures: Figures
-    per_hide: list[HideFigures]
+    changed: list[ChangedLeather]
+    waiting: WaitingLay | None
     revisions: list[RevisionOut]
     job: JobOut | None
+
+
+class LaidDelta(BaseModel):
+    """What makes one state of a lay another: pieces put down or moved, pieces taken up, the rest as it is now."""
+
+    was: str
+    seen: str
+    down: list[LayPlacement]
+    up: list[PinnedPiece]
+    unplaced: list[UnplacedOut]
+    figures: Figures
+    per_hide: list[HideFigures]
 
 
 class PinnedPiece(BaseModel):
@@ -367,14 +419,28 @@ class PinnedPiece(BaseModel):
 
 
 class RunLay(BaseModel):
-    """How long to lay, and what: ``hides`` to lay again (none: all of them), around pieces that are
-    ``pinned``.
+    """How long to lay, and what: ``hides`` to lay again (none: all of them), around what is pinned, or around
+    all that lies (``keep_all``).
     """
 
     seconds: Annotated[FiniteFloat, Field(ge=1, le=3600)] = 30.0
     seed: int = 1
-    hides: list[str] = []
-    pinned: list[PinnedPiece] = []
+    hides: Annotated[list[str], Field(max_length=60)] = []
+    keep_all: bool = False
+
+
+class PinChange(BaseModel):
+    """Pieces to be pinned where they lie, and pins to be taken out."""
+
+    add: Annotated[list[PinnedPiece], Field(max_length=20_000)] = []
+    drop: Annotated[list[PinnedPiece], Field(max_length=20_000)] = []
+
+
+class Taken(BaseModel):
+    """What of the lay is hit was taken up: how many pieces; ``head`` is the newest revision."""
+
+    head: int
+    taken_up: int
 
 
 class FromRevision(BaseModel):
@@ -385,8 +451,13 @@ class GoTo(FromRevision):
     number: int
 
 
-class NewRevision(FromRevision):
-    placements: Annotated[list[PlacementRecord], Field(max_length=20_000)]
+class HandMove(FromRevision):
+    """Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest; ``base``
+    is the revision they were seen in.
+    """
+
+    put: Annotated[list[PlacementRecord], Field(max_length=20_000)] = []
+    take: Annotated[list[PinnedPiece], Field(max_length=20_000)] = []
     mark: Annotated[str, Field(max_length=128)] = ""
 
 

@@ -7,11 +7,11 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from fairlay.api.models import Bounds, Circle, MarkLine, Points
+from fairlay.api.models import Circle
 from fairlay.core.formats.drawing import Use
+from fairlay.core.formats.read_out import Bounds, MarkLine, OutlineOut, Points
 from fairlay.core.pattern.article import Article
 from fairlay.core.pattern.edges import XY, Run
-from fairlay.core.pattern.pattern import Pattern
 
 
 class FindingOut(BaseModel):
@@ -187,16 +187,6 @@ class Measures(BaseModel):
     measures: dict[str, FiniteFloat]
 
 
-class OutlineOut(BaseModel):
-    """An outline: its nodes (2 or 6 numbers each), its windows, and both drawn."""
-
-    contour: Points
-    windows: list[Points]
-    rings: list[Points]
-    length_mm: float
-    width_mm: float
-
-
 class HalfPattern(BaseModel):
     contour: Points
     start: XY
@@ -226,65 +216,9 @@ class FileOut(BaseModel):
     kind: Literal["drawing", "picture", "article"]
 
 
-class LayerOut(BaseModel):
-    name: str
-    colour: str
-    strokes: int
-    closed: int
-    labels: int
-    suggested: Use
-
-
-class StrokeOut(BaseModel):
-    layer: str
-    points: Points
-    closed: bool
-
-
-class DrawingOut(BaseModel):
-    """A drawing as it came, in the file's own units; ``unit_mm`` is None where the file does not say."""
-
-    name: str
-    layers: list[LayerOut]
-    strokes: list[StrokeOut]
-    unit_mm: float | None
-    unit_says: str
-    units_mm: dict[str, float]
-    width: float
-    height: float
-    notes: list[str]
-
-
 class SortDrawing(BaseModel):
     unit_mm: Annotated[FiniteFloat, Field(gt=0, le=1000)]
     uses: dict[str, Use] = {}
-
-
-class FoundOut(BaseModel):
-    """A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the
-    drawing, in mm.
-    """
-
-    pattern: Pattern
-    rings: list[Points]
-    marks: list[MarkLine]
-    at: XY
-    length_mm: float
-    width_mm: float
-
-
-class GapOut(BaseModel):
-    x: float
-    y: float
-    mm: float
-    closed: bool
-
-
-class SortedDrawing(BaseModel):
-    pieces: list[FoundOut]
-    gaps: list[GapOut]
-    open_lines: list[Points]
-    notes: list[str]
 
 
 class TableOut(BaseModel):
@@ -308,15 +242,3 @@ class TracePicture(BaseModel):
     follow: Literal["outside", "middle", "inside"] = "inside"
     thickness_mm: Annotated[FiniteFloat, Field(ge=0, le=40)] = 1.5
     grow_mm: Annotated[FiniteFloat, Field(ge=-30, le=30)] = 0.0
-
-
-class TracedOut(BaseModel):
-    """What a picture gave: outlines on the paper in mm, the straightened picture's place there, and advice."""
-
-    parts: list[OutlineOut]
-    picture: str
-    bounds: Bounds
-    squares: int
-    rms_mm: float
-    tilt_deg: float
-    advice: list[str]

@@ -9,7 +9,7 @@ import numpy as np
 from fastapi import APIRouter, Query, Response
 
 from fairlay.api.files import as_file
-from fairlay.api.models import Bounds, Circle, Created, MarkLine
+from fairlay.api.models import Circle, Created
 from fairlay.api.pattern_models import (
     ArticleCard,
     ArticleView,
@@ -32,6 +32,7 @@ from fairlay.core.errors import FairLayError
 from fairlay.core.formats.article_json import write_article
 from fairlay.core.formats.article_out import article_dxf, article_svg
 from fairlay.core.formats.pdf import patterns_pdf, quantity_words
+from fairlay.core.formats.read_out import Bounds, MarkLine
 from fairlay.core.pattern.article import Article, figures_of, piece_of
 from fairlay.core.pattern.changes import changes, length_and_width
 from fairlay.core.pattern.checks import Finding, findings, findings_on_rack

@@ -21,11 +21,10 @@ from fairlay.api.models import Created
 from fairlay.core.errors import Refused
 from fairlay.core.formats.leather_pdf import Tag, claim_pdf, markers_pdf, tags_pdf
 from fairlay.core.leather.receiving import HideCheck, Invoice
-from fairlay.core.shapes.rings import as_points
 from fairlay.store import deliveries, hides
 from fairlay.store.clock import now
 from fairlay.store.deliveries import Delivery
-from fairlay.store.hides import RackHide
+from fairlay.store.hides import OnRack, RackHide
 from fairlay.store.settings import leather_settings
 
 router = APIRouter(prefix="/api/leather", tags=["leather"])
@@ -54,7 +53,9 @@ def one_delivery(delivery_id: int) -> DeliveryOut:
 @router.put("/deliveries/{delivery_id}", status_code=204)
 def change_delivery(delivery_id: int, asked: ChangedDelivery) -> None:
     """Change what the invoice says, or close the delivery once all of it is here."""
-    deliveries.change_delivery(delivery_id, _invoice(asked.invoice), asked.note, asked.closed)
+    deliveries.change_delivery(
+        delivery_id, _invoice(asked.invoice), asked.note, asked.closed, correct=asked.correct
+    )
 
 
 @router.post("/deliveries/{delivery_id}/hides", status_code=201)
@@ -86,7 +87,7 @@ def claim(delivery_id: int) -> Response:
     body = claim_pdf(
         d.invoice,
         d.check,
-        [h.hide for h in d.hides if h.measured],
+        [h.hide for h in hides.hides_by_id(h.id for h in d.hides if h.measured)],
         chosen.shop,
         now().date().isoformat(),
         chosen.currency,
@@ -137,6 +138,7 @@ def _out(d: Delivery) -> DeliveryOut:
         note=d.note,
         received_on=d.received_on,
         closed=d.closed,
+        count=d.count,
         hides=[_hide(h, by_number[h.number]) for h in d.hides],
         measured=d.check.measured,
         invoice_m2=d.check.invoice_m2,
@@ -152,11 +154,11 @@ def _out(d: Delivery) -> DeliveryOut:
     )
 
 
-def _hide(h: RackHide, row: HideCheck) -> ReceivedHide:
+def _hide(h: OnRack, row: HideCheck) -> ReceivedHide:
     return ReceivedHide(
         id=h.id,
         number=h.number,
-        kind=h.hide.kind,
+        kind=h.kind,
         state=h.state,
         measured=h.measured,
         looked=h.looked,
@@ -165,5 +167,5 @@ def _hide(h: RackHide, row: HideCheck) -> ReceivedHide:
         off_m2=row.off_m2,
         off_share=row.off_share,
         off_money=row.off_money,
-        outline=as_points(h.hide.outline, 0),
+        outline=h.card.drawn.rings[0],
     )

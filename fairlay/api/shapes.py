@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from fairlay.api.models import Bounds, FlawOut, HideShape, LaySummaryOut, ZoneOut
+from fairlay.api.models import FlawOut, HideShape, LaySummaryOut, ZoneOut
+from fairlay.core.formats.read_out import Bounds
 from fairlay.core.leather import Hide
 from fairlay.core.leather.drawn import HideDrawn, drawn
 from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES
@@ -65,6 +66,7 @@ def lay_summaries(found: Iterable[LaySummary]) -> list[LaySummaryOut]:
             batch_id=s.batch_id,
             material=s.material,
             objective=s.objective,
+            given_up=s.given_up,
             head=s.head,
             created_at=s.created_at,
             placed=s.measures.get("placed", 0),

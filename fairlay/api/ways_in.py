@@ -4,64 +4,43 @@ the printed scale.
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Literal
 
-import numpy as np
 from fastapi import APIRouter, Request, Response, UploadFile
-from shapely.geometry import MultiPoint
 
-from fairlay.api.models import Bounds, Created, MarkLine
+from fairlay.api.files import picture_type
+from fairlay.api.models import Created, JobOut
 from fairlay.api.pattern_models import (
-    DrawingOut,
     FileOut,
-    FoundOut,
-    GapOut,
     HalfPattern,
-    LayerOut,
     MeasureOut,
     Measures,
-    OutlineOut,
     ScaleOut,
     ShapeOut,
     SortDrawing,
-    SortedDrawing,
-    StrokeOut,
     TableOut,
     TakePicture,
-    TracedOut,
     TracePicture,
     WholeOut,
 )
-from fairlay.core.capture.part import Straight
-from fairlay.core.capture.squared_paper import Asked, as_jpeg, at_square_mm, decode, look, trace_on
-from fairlay.core.capture.squares import PaperSeen
+from fairlay.api.reading import read_file
+from fairlay.core.capture.squared_paper import MOST_PIXELS, picture_size
 from fairlay.core.errors import Refused
 from fairlay.core.formats.article_json import read_article
-from fairlay.core.formats.drawing import UNITS_MM, Drawing
-from fairlay.core.formats.dxf_in import read_dxf
 from fairlay.core.formats.pdf import grid_pdf
-from fairlay.core.formats.sort_out import FoundPiece, sort_out
-from fairlay.core.formats.svg_in import read_svg
+from fairlay.core.formats.read_out import DrawingOut, OutlineOut, SortedDrawing, TracedOut, outline_out
 from fairlay.core.pattern.by_dimensions import SHAPES, draw
-from fairlay.core.pattern.changes import length_and_width
-from fairlay.core.pattern.contour import Contour, flatten
-from fairlay.core.pattern.drawn import mark_values
-from fairlay.core.pattern.edges import XY
 from fairlay.core.pattern.half import unfold
-from fairlay.core.pattern.marks import drawn_marks
-from fairlay.core.pattern.pattern import Pattern, slug_of
 from fairlay.core.pattern.scale import BAR_MM, scale_found
-from fairlay.core.shapes.rings import Ring, as_points
 from fairlay.devices.camera import SimulatedCamera
-from fairlay.store import articles, uploads
+from fairlay.store import articles, jobs, uploads
+from fairlay.store.jobs import ReadWork
 
 router = APIRouter(prefix="/api/ways-in", tags=["patterns"])
-PICTURES_BEGIN = (b"\xff\xd8\xff", b"\x89PNG", b"II*\x00", b"MM\x00*")
+MOST_DRAWING_BYTES = 25_000_000
+"""Sixty thousand paths take about ten."""
 KEPT_AS_IT_IS = {"Cache-Control": "private, max-age=31536000, immutable"}
 """A file that was brought in never changes: a browser need not ask for a picture of many megabytes twice."""
-SHOWN_POINTS = 60
-"""Points of a stroke that are sent to be looked at; all of them are used."""
 
 
 @router.get("/shapes")
@@ -92,7 +71,7 @@ def shapes() -> list[ShapeOut]:
 def draw_shape(kind: str, asked: Measures) -> OutlineOut:
     """A shape drawn from its measures."""
     drawn = draw(kind, asked.measures)
-    return _outline(drawn.contour, drawn.windows)
+    return outline_out(drawn.contour, drawn.windows)
 
 
 @router.post("/half")
@@ -100,7 +79,7 @@ def whole_of_half(asked: HalfPattern) -> WholeOut:
     """The whole of a half pattern, and whether its fold edge is straight and square."""
     whole = unfold(tuple(tuple(n) for n in asked.contour), asked.start, asked.end)
     return WholeOut(
-        outline=_outline(whole.contour),
+        outline=outline_out(whole.contour),
         bow_mm=whole.bow_mm,
         off_square_deg=list(whole.off_square_deg),
         says=list(whole.says),
@@ -136,53 +115,63 @@ def bring_in(file: UploadFile) -> FileOut:
 
     Refused where it is none of them.
     """
-    body = file.file.read()
     name = file.filename or "file"
+    if file.size is not None:
+        uploads.check_size(name, file.size)
+    body = file.file.read(uploads.MOST_BYTES + 1)
     kind = _kind(name, body)
-    return FileOut(id=uploads.keep(name, file.content_type or "", body), name=name, kind=kind)
-
-
-@router.get("/files/{file_id}/drawing")
-def drawing(file_id: int) -> DrawingOut:
-    """A drawing as it came: its layers, units and strokes."""
-    found, kept = _drawing(file_id), uploads.upload(file_id)
-    w, h = found.span
-    return DrawingOut(
-        name=kept.name,
-        unit_mm=found.unit_mm,
-        unit_says=found.unit_says,
-        units_mm=UNITS_MM,
-        width=w,
-        height=h,
-        notes=list(found.notes),
-        layers=[
-            LayerOut(
-                name=x.name,
-                colour=x.colour,
-                strokes=x.strokes,
-                closed=x.closed,
-                labels=x.labels,
-                suggested=x.suggested,
+    if kind == "picture":
+        w, h = picture_size(body)
+        if w * h > MOST_PIXELS:
+            raise Refused(
+                f"{name} has {w} x {h} pixels",
+                value=(w, h),
+                expected=f"{MOST_PIXELS // 1_000_000} million at most; nothing was kept",
             )
-            for x in found.layers
-        ],
-        strokes=[
-            StrokeOut(layer=s.layer, points=as_points(_thinned(s.points), 4), closed=s.closed)
-            for s in found.strokes
-        ],
-    )
+    elif len(body) > MOST_DRAWING_BYTES:
+        raise Refused(
+            f"{name} has {len(body) / 1e6:.0f} MB",
+            value=len(body),
+            expected=f"a drawing of {MOST_DRAWING_BYTES // 1_000_000} MB at most; nothing was kept",
+        )
+    media_type = (picture_type(body) if kind == "picture" else None) or "application/octet-stream"
+    return FileOut(id=uploads.keep(name, media_type, body), name=name, kind=kind)
 
 
-@router.post("/files/{file_id}/sorted")
-def sorted_drawing(file_id: int, asked: SortDrawing) -> SortedDrawing:
-    """The pieces of a drawing, once it is said what its layers are and what its unit is."""
-    found = sort_out(_drawing(file_id), asked.uses, asked.unit_mm)
-    return SortedDrawing(
-        pieces=[_found(p) for p in found.pieces],
-        gaps=[GapOut(x=g.x, y=g.y, mm=g.mm, closed=g.closed) for g in found.gaps],
-        open_lines=[as_points(line, 2) for line in found.open_lines],
-        notes=list(found.notes),
-    )
+@router.post("/files/{file_id}/drawing", status_code=202)
+def read_drawing(file_id: int) -> JobOut:
+    """Have a drawing read: its layers, units and strokes; follow the job."""
+    return read_file(file_id, ReadWork("drawing"))
+
+
+@router.post("/files/{file_id}/sorted", status_code=202)
+def sort_drawing(file_id: int, asked: SortDrawing) -> JobOut:
+    """Have the pieces of a drawing sorted out, once it is said what its layers are and what its unit is."""
+    return read_file(file_id, ReadWork("sorted", {"uses": asked.uses, "unit_mm": asked.unit_mm}))
+
+
+@router.post("/files/{file_id}/traced", status_code=202)
+def trace_picture(file_id: int, asked: TracePicture) -> JobOut:
+    """Have the outlines traced of what lies on squared paper in a picture."""
+    return read_file(file_id, ReadWork("traced", asked.model_dump(mode="json")))
+
+
+@router.get("/readings/{job_id}/drawing")
+def drawing(job_id: int) -> DrawingOut:
+    """A drawing as it came, once it is read."""
+    return DrawingOut.model_validate(jobs.result_of(job_id))
+
+
+@router.get("/readings/{job_id}/sorted")
+def sorted_drawing(job_id: int) -> SortedDrawing:
+    """The pieces of a drawing, once they are sorted out."""
+    return SortedDrawing.model_validate(jobs.result_of(job_id))
+
+
+@router.get("/readings/{job_id}/traced")
+def traced_picture(job_id: int) -> TracedOut:
+    """The outlines of what lies on squared paper, once they are traced."""
+    return TracedOut.model_validate(jobs.result_of(job_id))
 
 
 @router.post("/files/{file_id}/article", status_code=201)
@@ -212,58 +201,12 @@ def take_picture(asked: TakePicture, request: Request) -> FileOut:
 
 @router.get("/files/{file_id}/picture")
 def picture(file_id: int) -> Response:
-    """A picture as it came."""
+    """A picture as it came: only what is one by its own first bytes, under the type those tell."""
     kept = uploads.upload(file_id)
-    return Response(
-        kept.body,
-        media_type=kept.media_type if kept.media_type.startswith("image/") else "image/jpeg",
-        headers=KEPT_AS_IT_IS,
-    )
-
-
-@router.get("/files/{file_id}/straight.jpg")
-def straight_picture(file_id: int, square_mm: float) -> Response:
-    """A picture on squared paper, straightened by its squares."""
-    return Response(as_jpeg(_looked(file_id, square_mm)[1].image), media_type="image/jpeg")
-
-
-@router.post("/files/{file_id}/traced")
-def traced_picture(file_id: int, asked: TracePicture) -> TracedOut:
-    """The outlines of what lies on squared paper in a picture."""
-    said = Asked(asked.square_mm, asked.shows, asked.line_mm, asked.follow, asked.thickness_mm, asked.grow_mm)
-    said = at_square_mm(said, asked.bar_mm)
-    paper, straight = _looked(file_id, said.square_mm)
-    found = trace_on(paper, straight, said)
-    h, w = straight.image.shape[:2]
-    return TracedOut(
-        parts=[_outline(p.contour, p.windows) for p in found.parts],
-        picture=f"/api/ways-in/files/{file_id}/straight.jpg?square_mm={said.square_mm:.6g}",
-        bounds=Bounds(
-            x0=straight.x0,
-            y0=straight.y0,
-            x1=straight.x0 + w / straight.px_per_mm,
-            y1=straight.y0 + h / straight.px_per_mm,
-        ),
-        squares=found.squares,
-        rms_mm=found.rms_mm,
-        tilt_deg=found.tilt_deg,
-        advice=list(found.advice),
-    )
-
-
-@lru_cache(maxsize=4)
-def _looked(file_id: int, square_mm: float) -> tuple[PaperSeen, Straight]:
-    return look(decode(uploads.upload(file_id).body), square_mm)
-
-
-@lru_cache(maxsize=8)
-def _drawing(file_id: int) -> Drawing:
-    kept = uploads.upload(file_id)
-    return (
-        read_svg(kept.body)
-        if kept.name.lower().endswith(".svg") or b"<svg" in kept.body[:2000]
-        else read_dxf(kept.body)
-    )
+    media_type = picture_type(kept.body)
+    if media_type is None:
+        raise Refused(f"{kept.name} is no picture", value=file_id, expected="a picture that was brought in")
+    return Response(kept.body, media_type=media_type, headers=KEPT_AS_IT_IS)
 
 
 def _kind(name: str, body: bytes) -> Literal["drawing", "picture", "article"]:
@@ -272,7 +215,7 @@ def _kind(name: str, body: bytes) -> Literal["drawing", "picture", "article"]:
         return "article"
     if end in ("svg", "dxf") or b"<svg" in body[:2000]:
         return "drawing"
-    if end in ("jpg", "jpeg", "png", "webp", "tif", "tiff", "bmp") or body.startswith(PICTURES_BEGIN):
+    if end in ("jpg", "jpeg", "png", "webp", "tif", "tiff", "bmp") or picture_type(body) is not None:
         return "picture"
     if end in ("heic", "heif", "avif") or body[4:8] == b"ftyp":
         raise Refused(
@@ -284,39 +227,4 @@ def _kind(name: str, body: bytes) -> Literal["drawing", "picture", "article"]:
         f"{name} is no file that patterns are taken from",
         value=end,
         expected="SVG or DXF, a picture (JPEG, PNG, WebP, TIFF), or an article's JSON; nothing was kept",
-    )
-
-
-def _thinned(points: Ring) -> Ring:
-    return (
-        points
-        if len(points) <= SHOWN_POINTS
-        else points[np.linspace(0, len(points) - 1, SHOWN_POINTS).astype(int)]
-    )
-
-
-def _outline(contour: Contour, windows: tuple[Contour, ...] = ()) -> OutlineOut:
-    rings = [flatten(c) for c in (contour, *windows)]
-    box = MultiPoint(rings[0]).minimum_rotated_rectangle
-    c = np.asarray(box.exterior.coords)
-    a, b = sorted((float(np.hypot(*(c[1] - c[0]))), float(np.hypot(*(c[2] - c[1])))), reverse=True)
-    return OutlineOut(
-        contour=[list(n) for n in contour],
-        windows=[[list(n) for n in w] for w in windows],
-        rings=[as_points(r, 2) for r in rings],
-        length_mm=round(a, 1),
-        width_mm=round(b, 1),
-    )
-
-
-def _found(p: FoundPiece) -> FoundOut:
-    pattern = Pattern(slug_of(p.name), p.name, "body leather", 1, p.contour, p.windows, marks=p.marks)
-    length, width = length_and_width(pattern)
-    return FoundOut(
-        pattern=pattern,
-        rings=[as_points(r, 2) for r in (pattern.ring, *pattern.window_rings)],
-        marks=[MarkLine(**mark_values(m)) for m in drawn_marks(pattern)],
-        at=XY(*p.at),
-        length_mm=length,
-        width_mm=width,
     )

@@ -131,9 +131,9 @@ def fill_if_empty() -> bool:
         1.0,
         ("camp-chair",),
     )
-    batches.choose_leather(chairs, [ids[n] for n in ("F-101", "F-102", "O-043", "O-B02", "L-003")])
+    batches.choose_leather(chairs, add=[ids[n] for n in ("F-101", "F-102", "O-043", "O-B02", "L-003")])
     slings = batch("B-29", "Log slings and mitts", [("log-sling", 3), ("stove-mitt", 4)], 6, 0.0)
-    batches.choose_leather(slings, [ids["O-041"], ids["F-B05"]])
+    batches.choose_leather(slings, add=[ids["O-041"], ids["F-B05"]])
     _lay_by_engine(slings, [ids["O-041"]])
     return True
 
@@ -168,7 +168,7 @@ def _lay_by_engine(batch_id: int, hide_ids: list[int]) -> None:
         "order",
         batch.match_sets,
     )
-    lay_id = lays.create_lay(batch_id, BODY, job)
+    leather = [lays.LaidOn(r.id, r.version) for r in rack]
+    lay_id = lays.create_lay(batch_id, BODY, job, leather)
     lay = lay_job(job, time.monotonic, seconds=3600.0, steps=1)
     lays.save(lay_id, lay, "engine", base=1)
-    batches.set_state(batch_id, "laid")

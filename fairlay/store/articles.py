@@ -9,8 +9,10 @@ import datetime
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+import peewee
+
 from fairlay.core.errors import NotFound, Refused, Stale
-from fairlay.core.formats.article_json import article_values, parse_article
+from fairlay.core.formats.stored import ARTICLE
 from fairlay.core.pattern.article import Article, check_article
 from fairlay.core.pattern.changes import letter
 from fairlay.store.clock import now
@@ -40,7 +42,7 @@ class Kept:
 
 
 def _kept(row: ArticleRevisionRow, newest: int, batches: tuple[str, ...]) -> Kept:
-    article = parse_article(row.document)
+    article = ARTICLE.read(row.document)
     return Kept(
         row.article_id,
         row.id,
@@ -57,10 +59,11 @@ def _kept(row: ArticleRevisionRow, newest: int, batches: tuple[str, ...]) -> Kep
 @connected
 def all_articles() -> list[Kept]:
     """Return every article at its newest revision, by name: three queries."""
-    rows: dict[int, ArticleRevisionRow] = {}
-    for row in ArticleRevisionRow.select().order_by(ArticleRevisionRow.number):
-        rows[row.article_id] = row
-    planned = _planned(r.id for r in rows.values())
+    r = ArticleRevisionRow
+    newest = r.select(r.article, peewee.fn.MAX(r.number).alias("number")).group_by(r.article).alias("newest")
+    same = (r.article == newest.c.article_id) & (r.number == newest.c.number)
+    rows = {row.article_id: row for row in r.select(r).join(newest, on=same)}
+    planned = _planned(row.id for row in rows.values())
     return sorted(
         (_kept(row, row.number, planned.get(row.id, ())) for row in rows.values()),
         key=lambda k: k.article.name.lower(),
@@ -116,7 +119,7 @@ def by_revision(revision_ids: Iterable[int]) -> dict[int, tuple[int, str, Articl
     """Return articles by the ids of their revisions: article id, letter, article. One query."""
     wanted = list(set(revision_ids))
     rows = ArticleRevisionRow.select().where(ArticleRevisionRow.id.in_(wanted)) if wanted else []
-    return {row.id: (row.article_id, letter(row.number), parse_article(row.document)) for row in rows}
+    return {row.id: (row.article_id, letter(row.number), ARTICLE.read(row.document)) for row in rows}
 
 
 @connected
@@ -134,7 +137,7 @@ def add_article(article: Article, reason: str = "") -> int:
         )
     row = ArticleRow.create(slug=article.slug, name=article.name, note=article.note)
     ArticleRevisionRow.create(
-        article=row.id, number=1, reason=reason, document=article_values(article), created_at=now()
+        article=row.id, number=1, reason=reason, document=ARTICLE.write(article), created_at=now()
     )
     return int(row.id)
 
@@ -163,7 +166,7 @@ def save_article(article_id: int, article: Article, *, base: int) -> Kept:
         )
     version = kept.version + 1
     changed = (
-        ArticleRevisionRow.update(document=article_values(article), version=version)
+        ArticleRevisionRow.update(document=ARTICLE.write(article), version=version)
         .where(ArticleRevisionRow.id == kept.revision_id, ArticleRevisionRow.version == base)
         .execute()
     )
@@ -187,7 +190,7 @@ def new_revision(article_id: int, reason: str) -> Kept:
         article=article_id,
         number=kept.number + 1,
         reason=reason.strip(),
-        document=article_values(kept.article),
+        document=ARTICLE.write(kept.article),
         created_at=now(),
     )
     return article_at(article_id)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import cast
 
@@ -11,10 +11,11 @@ from fairlay.core.errors import NotFound, Refused
 from fairlay.core.lay.order import Cutlist, Line, cutlist
 from fairlay.core.pattern.article import Article
 from fairlay.core.rules import GrainSchool
+from fairlay.store import spoken_for
 from fairlay.store.articles import all_articles, by_revision
 from fairlay.store.database import connected
-from fairlay.store.hides import set_state as set_hide_state
-from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, HideRow
+from fairlay.store.locks import locked_batch, locked_hides
+from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow
 
 STATES = ("planned", "leather chosen", "laid", "cut")
 
@@ -142,74 +143,20 @@ def add_batch(
 
 
 @connected
-def choose_leather(batch_id: int, hide_ids: Sequence[int]) -> None:
-    """Choose the leather of a batch anew.
+def choose_leather(
+    batch_id: int, *, add: Collection[int] = (), drop: Collection[int] = (), shared: bool = False
+) -> None:
+    """Keep more leather for a batch, and let other leather go: what is named changes, the rest stays as it is.
 
-    Raises NotFound for a hide or batch that is not there; then nothing changes.
+    Raises NotFound for a hide or batch that is not there, Refused for a hide that another batch keeps (unless
+    it is ``shared`` knowingly) and for one to be let go that a lay of the batch lies on; nothing changes then.
     """
-    if not BatchRow.select().where(BatchRow.id == batch_id).exists():
-        raise NotFound(f"there is no batch {batch_id}", value=batch_id)
-    known = (
-        {row.id for row in HideRow.select(HideRow.id).where(HideRow.id.in_(list(hide_ids)))}
-        if hide_ids
-        else set()
-    )
-    for hide_id in hide_ids:
-        if hide_id not in known:
-            raise NotFound(
-                f"there is no hide {hide_id} on the rack; the leather chosen before was kept", value=hide_id
-            )
-    before = [row.hide_id for row in BatchHideRow.select().where(BatchHideRow.batch == batch_id)]
-    BatchHideRow.delete().where(BatchHideRow.batch == batch_id).execute()
-    for hide_id in dict.fromkeys(hide_ids):
-        BatchHideRow.create(batch=batch_id, hide=hide_id)
-    _mark_kept(before, hide_ids)
-    BatchRow.update(state="leather chosen" if hide_ids else "planned").where(
-        BatchRow.id == batch_id, BatchRow.state.in_(("planned", "leather chosen"))
-    ).execute()
-
-
-def _mark_kept(before: Sequence[int], after: Sequence[int]) -> None:
-    """Hides chosen for a batch are kept; those that no batch keeps any more are free again.
-
-    What is laid on or used is left as it is.
-    """
-    still = (
-        {
-            row.hide_id
-            for row in BatchHideRow.select(BatchHideRow.hide).where(
-                BatchHideRow.hide.in_(list({*before, *after}))
-            )
-        }
-        if before or after
-        else set()
-    )
-    for ids, was, to in (
-        (still & set(after), ("looked over",), "kept"),
-        (set(before) - still, ("kept",), "looked over"),
-    ):
-        moved = (
-            [
-                row.id
-                for row in HideRow.select(HideRow.id).where(HideRow.id.in_(list(ids)), HideRow.state.in_(was))
-            ]
-            if ids
-            else []
-        )
-        set_hide_state(moved, to)
-
-
-@connected
-def keep_more(batch_id: int, hide_ids: Sequence[int]) -> None:
-    """Choose leather for a batch besides what it has. Raises as ``choose_leather`` does."""
-    own = [
-        row.hide_id
-        for row in BatchHideRow.select().where(BatchHideRow.batch == batch_id).order_by(BatchHideRow.id)
-    ]
-    choose_leather(batch_id, [*own, *hide_ids])
-
-
-@connected
-def set_state(batch_id: int, state: str) -> None:
-    """Mark a batch as planned, leather chosen, laid or cut."""
-    BatchRow.update(state=state).where(BatchRow.id == batch_id).execute()
+    row = locked_batch(batch_id)
+    hides = {h.id: h for h in locked_hides({*add, *drop})}
+    spoken_for.let_go(batch_id, [hides[i] for i in sorted(set(drop) - set(add))])
+    spoken_for.keep(batch_id, [hides[i] for i in dict.fromkeys(add)], shared=shared)
+    chosen = BatchHideRow.select().where(BatchHideRow.batch == batch_id).exists()
+    if row.state in ("planned", "leather chosen"):
+        BatchRow.update(state="leather chosen" if chosen else "planned").where(
+            BatchRow.id == batch_id
+        ).execute()

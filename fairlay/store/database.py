@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import os
+import random
 import time
 from collections.abc import Callable
 from contextlib import nullcontext
@@ -64,6 +65,8 @@ def make_database(url: str | None = None) -> PooledMySQLDatabase:
         timeout=20,
         charset="utf8mb4",
         connect_timeout=10,
+        # What is read under a lock is what stands newest, whatever was read before in the same transaction.
+        init_command="SET SESSION tx_isolation = 'READ-COMMITTED', innodb_lock_wait_timeout = 10",
         **settings,
     )
 
@@ -73,33 +76,50 @@ def open_database(url: str | None = None) -> None:
     database.initialize(make_database(url))
 
 
+TRY_AGAIN = (1205, 1213)
+"""MariaDB: a lock was waited for too long, a deadlock was found. The transaction is rolled back whole."""
+MOST_TRIES = 6
+
+
 def connected(act: Callable[P, R]) -> Callable[P, R]:
     """Run a repository function on a connection of its own, in one transaction; inside another, in that one.
 
-    Raises Unavailable where the database does not answer, Refused where a row does not fit its table or
-    stands in the way of another one saved meanwhile: nothing of the transaction is kept then.
+    Two that stand in each other's way are tried again, whole. Raises Unavailable where the database does not
+    answer, Refused where a row does not fit its table or stands in the way of another one saved meanwhile:
+    nothing of the transaction is kept then.
     """
 
     @functools.wraps(act)
     def inner(*args: P.args, **kwargs: P.kwargs) -> R:
-        try:
-            with (
-                nullcontext() if not database.is_closed() else database.connection_context(),
-                database.atomic(),
-            ):
-                return act(*args, **kwargs)
-        except (peewee.OperationalError, peewee.InterfaceError) as cause:
-            raise Unavailable(
-                f"the database did not answer: {cause.args[-1] if cause.args else cause}",
-                expected="a running MariaDB; nothing was saved",
-            ) from cause
-        except (peewee.DataError, peewee.IntegrityError) as cause:
-            words = cause.args[-1] if cause.args else cause
-            raise Refused(
-                f"this cannot be saved: {words}",
-                value=words,
-                expected="values that fit and do not stand in another's place; nothing was saved",
-            ) from cause
+        if database.in_transaction():
+            # No savepoint: what fails within fails as a whole, and a deadlock takes every savepoint with it.
+            return act(*args, **kwargs)
+        for tried in range(MOST_TRIES):
+            try:
+                with (
+                    nullcontext() if not database.is_closed() else database.connection_context(),
+                    database.atomic(),
+                ):
+                    return act(*args, **kwargs)
+            except (peewee.OperationalError, peewee.InterfaceError) as cause:
+                if not cause.args or cause.args[0] not in TRY_AGAIN:
+                    raise Unavailable(
+                        f"the database did not answer: {cause.args[-1] if cause.args else cause}",
+                        expected="a running MariaDB; nothing was saved",
+                    ) from cause
+                time.sleep(random.uniform(0.01, 0.06) * 2**tried)
+            except (peewee.DataError, peewee.IntegrityError) as cause:
+                words = cause.args[-1] if cause.args else cause
+                raise Refused(
+                    f"this cannot be saved: {words}",
+                    value=words,
+                    expected="values that fit and do not stand in another's place; nothing was saved",
+                ) from cause
+        raise Unavailable(
+            f"others were in the way {MOST_TRIES} times",
+            value=MOST_TRIES,
+            expected="to try again in a moment; nothing was saved",
+        )
 
     return inner
 

@@ -6,9 +6,8 @@ import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from pydantic import TypeAdapter
-
 from fairlay.core.errors import NotFound, Refused
+from fairlay.core.formats.stored import INVOICE
 from fairlay.core.leather.looking_over import as_hide, begun
 from fairlay.core.leather.receiving import (
     HideReceived,
@@ -23,35 +22,49 @@ from fairlay.core.leather.receiving import (
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.hides import About, RackHide, add_hide, numbers_held, rack_hide
+from fairlay.store.hides import About, OnRack, add_hide, numbers_given, rack
+from fairlay.store.hides import note as note_of
+from fairlay.store.locks import locked_hide, locked_hides
 from fairlay.store.settings import leather_settings
-from fairlay.store.tables import BatchHideRow, DeliveryRow, HideRow
-
-_INVOICE = TypeAdapter(Invoice)
+from fairlay.store.spoken_for import FREE, check_free
+from fairlay.store.tables import DeliveryRow, HideRow, LayHideRow
 
 
 @dataclass(frozen=True)
 class Delivery:
-    """A delivery with its hides, and how they measure up to the invoice."""
+    """A delivery, how many hides of it came, and how they measure up to the invoice; ``hides`` themselves where
+    one delivery is asked for.
+    """
 
     id: int
     invoice: Invoice
     note: str
     received_on: datetime.date
     closed: bool
-    hides: tuple[RackHide, ...]
+    count: int
+    hides: tuple[OnRack, ...]
     check: LotCheck
+
+
+AREAS = (
+    HideRow.delivery,
+    HideRow.number,
+    HideRow.kind,
+    HideRow.invoice_m2,
+    HideRow.area_m2,
+    HideRow.received_m2,
+)
 
 
 @connected
 def all_deliveries() -> list[Delivery]:
-    """Return every delivery, newest first."""
+    """Return every delivery, newest first, without its hides: three queries, and no hide is read for it."""
     rows = list(DeliveryRow.select().order_by(DeliveryRow.received_on.desc(), DeliveryRow.id.desc()))
-    of: dict[int, list[RackHide]] = {}
-    for row in HideRow.select().where(HideRow.delivery.is_null(False)).order_by(HideRow.number):
-        of.setdefault(int(row.delivery_id or 0), []).append(rack_hide(row))
+    of: dict[int, list[HideRow]] = {}
+    for row in HideRow.select(*AREAS).where(HideRow.delivery.is_null(False)).order_by(HideRow.number):
+        of.setdefault(int(row.delivery_id or 0), []).append(row)
     tolerance = leather_settings().tolerance
-    return [_delivery(row, of.get(row.id, []), tolerance) for row in rows]
+    return [_delivery(row, of.get(row.id, []), (), tolerance) for row in rows]
 
 
 @connected
@@ -60,30 +73,22 @@ def delivery_by_id(delivery_id: int) -> Delivery:
     row = DeliveryRow.get_or_none(DeliveryRow.id == delivery_id)
     if row is None:
         raise NotFound(f"there is no delivery {delivery_id}", value=delivery_id)
-    own = [
-        rack_hide(h) for h in HideRow.select().where(HideRow.delivery == delivery_id).order_by(HideRow.number)
-    ]
-    return _delivery(row, own, leather_settings().tolerance)
+    own = list(HideRow.select(*AREAS).where(HideRow.delivery == delivery_id).order_by(HideRow.number))
+    return _delivery(row, own, tuple(rack(HideRow.delivery == delivery_id)), leather_settings().tolerance)
 
 
-def _delivery(row: DeliveryRow, own: Sequence[RackHide], tolerance: float) -> Delivery:
-    invoice = _INVOICE.validate_python(row.invoice)
-    # A roll is as long as its invoice says until it is unrolled: it tells nothing of what was really sent.
+def _delivery(
+    row: DeliveryRow, own: Sequence[HideRow], hides: tuple[OnRack, ...], tolerance: float
+) -> Delivery:
+    invoice = INVOICE.read(row.invoice)
+    # What came is what was measured before anything was cut off. A roll is as long as its invoice says until
+    # it is unrolled: it tells nothing of what was really sent.
     received = [
-        HideReceived(
-            h.number, h.invoice_m2 or h.area_m2, h.area_m2 if h.measured and not h.hide.is_roll else None
-        )
+        HideReceived(h.number, h.invoice_m2 or h.area_m2, None if h.kind == "roll" else h.received_m2)
         for h in own
     ]
-    return Delivery(
-        row.id,
-        invoice,
-        row.note,
-        row.received_on,
-        bool(row.closed),
-        tuple(own),
-        check_lot(invoice, received, tolerance, bool(row.closed)),
-    )
+    check = check_lot(invoice, received, tolerance, bool(row.closed))
+    return Delivery(row.id, invoice, row.note, row.received_on, bool(row.closed), len(own), hides, check)
 
 
 @connected
@@ -103,7 +108,7 @@ def begin_delivery(invoice: Invoice, received_on: datetime.date, note: str = "")
         DeliveryRow.create(
             mill=invoice.mill,
             lot=invoice.lot,
-            invoice=_INVOICE.dump_python(invoice),
+            invoice=INVOICE.write(invoice),
             note=note,
             received_on=received_on,
             closed=False,
@@ -113,13 +118,17 @@ def begin_delivery(invoice: Invoice, received_on: datetime.date, note: str = "")
 
 
 @connected
-def change_delivery(delivery_id: int, invoice: Invoice, note: str, closed: bool) -> None:
-    """Change what the invoice says; its hides follow: their price, material and the rest.
+def change_delivery(
+    delivery_id: int, invoice: Invoice, note: str, closed: bool, *, correct: bool = False
+) -> None:
+    """Change what the invoice says, of the hides still to come. Those received keep what they came at, unless
+    the invoice was typed wrong: ``correct`` gives them its price and words too, and each hide's history says
+    what stood there before.
 
     Raises as ``begin_delivery`` does.
     """
     check_invoice(invoice)
-    row = DeliveryRow.get_or_none(DeliveryRow.id == delivery_id)
+    row = DeliveryRow.select().where(DeliveryRow.id == delivery_id).for_update().get_or_none()
     if row is None:
         raise NotFound(f"there is no delivery {delivery_id}", value=delivery_id)
     if (
@@ -135,19 +144,40 @@ def change_delivery(delivery_id: int, invoice: Invoice, note: str, closed: bool)
             expected="a lot of its own",
         )
     DeliveryRow.update(
-        mill=invoice.mill, lot=invoice.lot, invoice=_INVOICE.dump_python(invoice), note=note, closed=closed
+        mill=invoice.mill, lot=invoice.lot, invoice=INVOICE.write(invoice), note=note, closed=closed
     ).where(DeliveryRow.id == delivery_id).execute()
-    HideRow.update(
-        mill=invoice.mill,
-        material=invoice.material,
-        colour=invoice.colour,
-        tannage=invoice.tannage,
-        temper=invoice.temper,
-        thickness_mm=invoice.thickness_mm,
-        grade=invoice.grade,
-        finish=invoice.finish,
-        cost_per_m2=invoice.price_per_m2,
-    ).where(HideRow.delivery == delivery_id).execute()
+    if correct:
+        own = [h.id for h in HideRow.select(HideRow.id).where(HideRow.delivery == delivery_id)]
+        for hide in locked_hides(own):
+            _correct(hide, invoice)
+
+
+WORDS_OF = ("mill", "material", "colour", "tannage", "temper", "thickness_mm", "grade", "finish")
+
+
+def _correct(hide: HideRow, invoice: Invoice) -> None:
+    """Give a hide, held, and the offcuts that came off it, what a corrected invoice says."""
+    price = invoice.price_per_m2
+    said = {name: getattr(invoice, name) for name in WORDS_OF}
+    changed = [name for name, value in said.items() if getattr(hide, name) != value]
+    if hide.cost_per_m2 != price:
+        changed.append("price")
+    if not changed:
+        return
+    facts = {"v": 1, "cost_per_m2": hide.cost_per_m2, "received_cost": hide.received_cost}
+    by = price / hide.cost_per_m2 if hide.cost_per_m2 else 0.0
+    paid = (hide.invoice_m2 or hide.area_m2) * price
+    family = [row.id for row in HideRow.select(HideRow.id).where(HideRow.parent == hide.id)]
+    for offcut in locked_hides(family):
+        HideRow.update(cost_per_m2=price, cost=(offcut.cost or 0.0) * by, **said).where(
+            HideRow.id == offcut.id
+        ).execute()
+    cost = (hide.cost or 0.0) * by if hide.cost_per_m2 else paid
+    HideRow.update(cost_per_m2=price, received_cost=paid, cost=cost, **said).where(
+        HideRow.id == hide.id
+    ).execute()
+    words = f"invoice corrected: {', '.join(name.replace('_mm', '') for name in changed)}"
+    note_of(hide.id, "corrected", words, facts=facts)
 
 
 @connected
@@ -164,7 +194,7 @@ def receive_hides(
     invoice = delivery.invoice
     margin = leather_settings().edge_margin_mm
     made = []
-    for number, area in zip(next_numbers(prefix, numbers_held(), len(areas)), areas, strict=True):
+    for number, area in zip(next_numbers(prefix, numbers_given(), len(areas)), areas, strict=True):
         m2 = in_m2(area, invoice.unit)
         looking = None if kind == "roll" else begun(kind, usual_outline(kind, m2), measured=False)
         if looking is None:
@@ -195,16 +225,16 @@ def send_back(hide_id: int) -> None:
 
     Raises Refused once it is kept for a batch or laid.
     """
-    row = HideRow.get_or_none(HideRow.id == hide_id)
-    if row is None:
-        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
-    if (
-        row.state not in ("received", "looked over")
-        or BatchHideRow.select().where(BatchHideRow.hide == hide_id).exists()
-    ):
+    row = locked_hide(hide_id)
+    check_free([row])
+    if row.state not in FREE:
         raise Refused(
-            f"{row.number} is kept for a batch, or has been laid on",
-            value=row.state,
-            expected="a hide that nothing was planned with; it was kept",
+            f"{row.number} is {row.state}", value=row.state, expected="a hide as it came; it was kept"
+        )
+    if LayHideRow.select().where(LayHideRow.hide == hide_id).exists():
+        raise Refused(
+            f"{row.number} has been laid on",
+            value=row.number,
+            expected="a hide that no lay ever lay on; it was kept: call it used up",
         )
     row.delete_instance()

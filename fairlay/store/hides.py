@@ -7,20 +7,17 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
-from peewee import fn
-from pydantic import TypeAdapter
-
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, hide_values, read_hide
-from fairlay.core.formats.looking_json import looking_values
+from fairlay.core.formats.stored import CARD, LOOKING
 from fairlay.core.lay.card import RackCard, card_of
 from fairlay.core.leather import Hide
 from fairlay.core.leather.looking_over import LookingOver, from_hide, how_far
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.tables import HideEventRow, HideRow
+from fairlay.store.locks import lock_numbers
+from fairlay.store.tables import GivenNumberRow, HideEventMadeRow, HideEventRow, HideRow
 
-_CARD = TypeAdapter(RackCard)
 SHOWN = [field for field in HideRow._meta.sorted_fields if field.name not in ("shape", "looking", "seen")]
 STATES = ("received", "looked over", "kept", "laid", "part used", "used up")
 
@@ -50,6 +47,10 @@ class OnRack:
     looked: str
     looked_enough: bool
     measured: bool
+    received_m2: float | None
+    received_cost: float | None
+    cost: float | None
+    parent_id: int | None
     card: RackCard
 
 
@@ -63,11 +64,8 @@ class RackHide(OnRack):
 def rack_hide(row: HideRow) -> RackHide:
     """Return a row with its shape."""
     hide = _hide_of(row)
-    return RackHide(
-        **_said_of(row),
-        card=card_of(hide) if row.card is None else _CARD.validate_python(row.card),
-        hide=hide,
-    )
+    card = CARD.read(row.card) if CARD.is_current(row.card) else card_of(hide)
+    return RackHide(**_said_of(row), card=card, hide=hide)
 
 
 def _hide_of(row: HideRow) -> Hide:
@@ -89,27 +87,22 @@ def _said_of(row: HideRow) -> dict[str, Any]:
 
 
 @connected
-def rack() -> list[OnRack]:
-    """Return every hide on the rack, by number, as the rack shows it.
+def rack(where: Any = None) -> list[OnRack]:
+    """Return hides on the rack (all, or those of a condition), by number, as the rack shows them.
 
     Shapes are read only where a card is still to be reckoned.
     """
-    rows = list(HideRow.select(*SHOWN).order_by(HideRow.number))
-    blank = [row.id for row in rows if row.card is None]
+    query = HideRow.select(*SHOWN).order_by(HideRow.number)
+    rows = list(query if where is None else query.where(where))
+    blank = [row.id for row in rows if not CARD.is_current(row.card)]
     made = (
-        {row.id: card_values(_hide_of(row)) for row in HideRow.select().where(HideRow.id.in_(blank))}
+        {row.id: CARD.write(card_of(_hide_of(row))) for row in HideRow.select().where(HideRow.id.in_(blank))}
         if blank
         else {}
     )
     for hide_id, card in made.items():
-        HideRow.update(card=card).where(HideRow.id == hide_id, HideRow.card.is_null()).execute()
-    return [OnRack(**_said_of(row), card=_CARD.validate_python(made.get(row.id, row.card))) for row in rows]
-
-
-def card_values(hide: Hide) -> dict[str, Any]:
-    """Return what a row keeps as ``card``."""
-    values: dict[str, Any] = _CARD.dump_python(card_of(hide), mode="json")
-    return values
+        HideRow.update(card=card).where(HideRow.id == hide_id).execute()
+    return [OnRack(**_said_of(row), card=CARD.read(made.get(row.id, row.card))) for row in rows]
 
 
 @connected
@@ -147,6 +140,8 @@ class About:
     finish: str = ""
     delivery_id: int | None = None
     invoice_m2: float | None = None
+    parent_id: int | None = None
+    cost: float | None = None
 
 
 @connected
@@ -158,6 +153,15 @@ def add_hide(hide: Hide, about: About, looking: LookingOver | None = None, words
     known = looking or from_hide(hide)
     far = how_far(known)
     enough = about.state != "received" if looking is None else far.enough
+    area = hide.region.area / 1e6
+    bought = about.parent_id is None
+    paid = (about.invoice_m2 or area) * hide.cost_per_m2 if bought else 0.0
+    if not GivenNumberRow.insert(number=hide.id).on_conflict_ignore().as_rowcount().execute():
+        raise Refused(
+            f"the number {hide.id} was given out before",
+            value=hide.id,
+            expected="a number that no hide ever had; nothing was received",
+        )
     row = HideRow.create(
         number=hide.id,
         kind=hide.kind,
@@ -170,14 +174,18 @@ def add_hide(hide: Hide, about: About, looking: LookingOver | None = None, words
         grade=about.grade,
         state=about.state,
         cost_per_m2=hide.cost_per_m2,
-        area_m2=hide.region.area / 1e6,
+        area_m2=area,
         shape=shape_values(hide),
-        card=card_values(hide),
+        card=CARD.write(card_of(hide)),
         received_on=about.received_on,
         finish=about.finish,
         delivery=about.delivery_id,
         invoice_m2=about.invoice_m2,
-        looking=None if looking is None else looking_values(looking),
+        received_m2=area if bought and known.measured and not hide.is_roll else None,
+        received_cost=paid,
+        cost=paid if about.cost is None else about.cost,
+        parent=about.parent_id,
+        looking=None if looking is None else LOOKING.write(looking),
         seen=None,
         version=0,
         looked=far.words
@@ -199,28 +207,21 @@ def shape_values(hide: Hide) -> dict[str, Any]:
 
 
 def note(
-    hide_id: int, kind: str, words: str, before: Any = None, made: int | None = None, state: str | None = None
+    hide_id: int,
+    kind: str,
+    words: str,
+    before: Any = None,
+    made: Sequence[int] = (),
+    facts: Any = None,
 ) -> None:
-    """Write in a hide's history; ``state``: what it was before a cut made it part used."""
-    HideEventRow.create(
-        hide=hide_id, kind=kind, words=words[:255], before=before, made=made, state=state, created_at=now()
-    )
-
-
-@connected
-def set_state(ids: Sequence[int], state: str) -> None:
-    """Mark hides as received, looked over, kept, laid, part used or used up.
-
-    Raises Refused for another word.
+    """Write in a hide's history; ``made`` are offcuts that it put on the rack, ``facts`` what else the hide was
+    until then.
     """
-    if state not in STATES:
-        raise Refused(f"a hide cannot be {state!r}", value=state, expected=", ".join(STATES))
-    changed = [
-        row.id for row in HideRow.select(HideRow.id).where(HideRow.id.in_(list(ids)), HideRow.state != state)
-    ]
-    HideRow.update(state=state).where(HideRow.id.in_(changed)).execute()
-    for hide_id in changed:
-        note(hide_id, "state", state)
+    event = HideEventRow.create(
+        hide=hide_id, kind=kind, words=words[:255], before=before, facts=facts, created_at=now()
+    )
+    for offcut in made:
+        HideEventMadeRow.create(event=event.id, hide=offcut)
 
 
 @connected
@@ -230,39 +231,39 @@ def count_hides() -> int:
 
 
 @connected
-def numbers_held() -> list[str]:
-    """Return every number that a hide has, held until the transaction ends: whoever else wants to number
-    hides waits.
+def numbers_given() -> list[str]:
+    """Return every number that a hide has or ever had, held until the transaction ends: whoever else wants to
+    number hides waits.
     """
-    return [str(row.number) for row in HideRow.select(HideRow.number).for_update()]
+    lock_numbers()
+    return [str(row.number) for row in GivenNumberRow.select()]
 
 
 @dataclass(frozen=True)
-class LaidOn:
-    """What whoever lays on a hide is told of it: a ``doubt`` where nobody measured it or looked it over well
-    enough, and whether its neck is at the left.
+class ToldOf:
+    """What whoever lays on a hide is told of it: its id, its colour, which version it is now, and a ``doubt``
+    where nobody measured it or looked it over well enough.
     """
 
+    id: int
+    version: int
+    colour: str
     doubt: str
-    neck_left: bool
 
 
 @connected
-def laid_on(found: Iterable[str]) -> dict[str, LaidOn]:
+def told_of(found: Iterable[str]) -> dict[str, ToldOf]:
     """Return what is told of hides, by number; those no longer on the rack are left out."""
+    h = HideRow
+    shown = (h.id, h.number, h.version, h.colour, h.looked, h.looked_enough, h.measured)
     wanted = list(found)
-    left = fn.JSON_VALUE(HideRow.looking, "$.neck_left")
-    rows = (
-        HideRow.select(HideRow.number, HideRow.looked, HideRow.looked_enough, HideRow.measured, left)
-        .where(HideRow.number.in_(wanted))
-        .tuples()
-        if wanted
-        else []
-    )
+    rows = h.select(*shown).where(h.number.in_(wanted)).tuples() if wanted else []
     return {
-        number: LaidOn(
+        number: ToldOf(
+            row_id,
+            version,
+            colour,
             "" if enough and measured else looked if measured else "not measured, " + looked,
-            str(turned).lower() in ("1", "true"),
         )
-        for number, looked, enough, measured, turned in rows
+        for row_id, number, version, colour, looked, enough, measured in rows
     }

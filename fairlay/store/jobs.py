@@ -1,44 +1,83 @@
-"""Long work in the store: what is queued, how far it is, and who is at it."""
+"""Long work in the store: what is queued, how far it is, and who is at it.
+
+A job belongs to the worker that took it up, by a token: one that comes back late finds that it is another's, and
+writes nothing. Whether a worker is still there is judged by the database's clock alone.
+"""
 
 from __future__ import annotations
 
-import datetime
-from dataclasses import asdict, dataclass
-from typing import Any, Literal
+import json
+import zlib
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any, Final, Literal
 
-from fairlay.core.errors import NotFound, Refused
+import peewee
+
+from fairlay.core.errors import FairLayError, NotFound, Refused
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.tables import HideRow, JobRow
+from fairlay.store.locks import locked_hide, locked_job, locked_lay
+from fairlay.store.tables import HelpRow, JobRow, UploadRow, WorkerRow
 
-Kind = Literal["lay", "look"]
-LIVE = ("queued", "running")
-STALE_AFTER = datetime.timedelta(seconds=8)
+Kind = Literal["lay", "look", "read"]
+LIVE: Final = ("queued", "running")
+STALE_AFTER_S = 8.0
 """A running job whose worker has not been heard of for so long was killed, and is taken up again."""
+HAND_OUT_AFTER_S = 3.0
+"""A job that was stored but not handed out within this was lost on the way, and is handed out."""
+HAND_OUT_AGAIN_S = 60.0
+"""A job that was handed out and nobody took: where a queue lost it, it is handed out once more."""
 MOST_ATTEMPTS = 4
 
 
-@dataclass(frozen=True)
-class Asked:
-    """What is laid again: these hides (none: all), around these pinned pieces (piece, copy).
+class Lost(FairLayError, RuntimeError):
+    """The job is another worker's now, or nobody's: whoever learns this writes nothing more."""
 
-    What is looked at: these files, and what the printed bar measures.
+
+@dataclass(frozen=True)
+class LayWork:
+    """What of a lay is laid again: these hides (none: all), around these pinned pieces (piece, copy), or around
+    all that lies (``keep_all``). ``base`` is the revision it began from.
     """
 
     hides: tuple[str, ...] = ()
     pinned: tuple[tuple[str, int], ...] = ()
+    keep_all: bool = False
+    base: int = 0
+
+
+@dataclass(frozen=True)
+class LookWork:
+    """Which pictures are looked at, and what the printed bar measures."""
+
     files: tuple[int, ...] = ()
     bar_mm: float = 100.0
 
 
 @dataclass(frozen=True)
+class ReadWork:
+    """How a file is read: ``what`` comes of it, as JSON says."""
+
+    what: str = ""
+    said: Mapping[str, Any] = field(default_factory=dict)
+
+
+Work = LayWork | LookWork | ReadWork
+
+
+@dataclass(frozen=True)
 class WorkJob:
-    """One job of the queue, at a lay or at the pictures of a hide: ``subject`` is that one's id."""
+    """One job of the queue, at a lay, at the pictures of a hide or at a file: ``subject`` is that one's id.
+
+    ``share`` is how much of it is done, 0 to 1, where it is known.
+    """
 
     id: int
     kind: Kind
     subject: int
     state: str
+    owner: str
     seconds: float
     seed: int
     stop_asked: bool
@@ -46,30 +85,71 @@ class WorkJob:
     attempts: int
     revision: int | None
     spent_s: float
+    share: float
     history: list[dict[str, Any]]
     said: list[str]
     error: str
-    asked: Asked
+    work: Work
+
+    @property
+    def lay_work(self) -> LayWork:
+        """What a job at a lay is asked. Raises TypeError for another kind."""
+        if not isinstance(self.work, LayWork):
+            raise TypeError(f"job {self.id} is no job at a lay")
+        return self.work
+
+    @property
+    def look_work(self) -> LookWork:
+        """What a job at pictures is asked. Raises TypeError for another kind."""
+        if not isinstance(self.work, LookWork):
+            raise TypeError(f"job {self.id} is no job at pictures")
+        return self.work
+
+    @property
+    def read_work(self) -> ReadWork:
+        """What a job at a file is asked. Raises TypeError for another kind."""
+        if not isinstance(self.work, ReadWork):
+            raise TypeError(f"job {self.id} is no job at a file")
+        return self.work
 
 
-NOTHING = Asked()
+@dataclass(frozen=True)
+class Beat:
+    """What a worker hears when it says that it is there."""
+
+    stop: bool
 
 
-def _asked(values: dict[str, Any]) -> Asked:
-    return Asked(
-        tuple(values.get("hides", ())),
-        tuple((piece, copy) for piece, copy in values.get("pinned", ())),
-        tuple(values.get("files", ())),
-        float(values.get("bar_mm", 100.0)),
+def db_now() -> Any:
+    """The database's own clock, in UTC, as an expression."""
+    return peewee.fn.UTC_TIMESTAMP(3)
+
+
+def db_ago(seconds: float) -> Any:
+    """So long ago by the database's clock, as an expression."""
+    return peewee.fn.TIMESTAMPADD(peewee.SQL("MICROSECOND"), -int(seconds * 1e6), db_now())
+
+
+def _work(kind: str, values: dict[str, Any]) -> Work:
+    if kind == "look":
+        return LookWork(tuple(values.get("files", ())), float(values.get("bar_mm", 100.0)))
+    if kind == "read":
+        return ReadWork(values.get("what", ""), values.get("said", {}))
+    pinned = tuple((piece, copy) for piece, copy in values.get("pinned", ()))
+    return LayWork(
+        tuple(values.get("hides", ())), pinned, bool(values.get("keep_all")), int(values.get("base", 0))
     )
 
 
 def _from(row: JobRow) -> WorkJob:
+    kind: Kind = "look" if row.kind == "look" else "read" if row.kind == "read" else "lay"
+    subject = {"lay": row.lay_id, "look": row.hide_id, "read": row.upload_id or 0}[kind]
     return WorkJob(
         row.id,
-        "look" if row.kind == "look" else "lay",
-        row.hide_id if row.kind == "look" else row.lay_id,
+        kind,
+        subject,
         row.state,
+        row.owner,
         row.seconds,
         row.seed,
         bool(row.stop_asked),
@@ -77,19 +157,30 @@ def _from(row: JobRow) -> WorkJob:
         row.attempts,
         row.revision,
         row.spent_s,
+        row.share,
         row.history,
         row.said or [],
         row.error,
-        _asked(row.asked),
+        _work(kind, row.asked),
     )
 
 
+SHOWN = [f for f in JobRow._meta.sorted_fields if f.name != "result"]
+
+
+def _jobs() -> Any:
+    return JobRow.select(*SHOWN)
+
+
 @connected
-def add_job(lay_id: int, seconds: float, seed: int, asked: Asked = NOTHING) -> int:
-    """Queue the laying of a lay; return the job's id. Raises Refused while it is being laid already."""
+def add_job(lay_id: int, seconds: float, seed: int, work: LayWork) -> int:
+    """Queue the laying of a lay; return the job's id. Raises NotFound, and Refused while it is being laid."""
+    locked_lay(lay_id)
     if JobRow.select().where(JobRow.lay == lay_id, JobRow.state.in_(LIVE)).exists():
         raise Refused(
-            f"lay {lay_id} is being laid already", value=lay_id, expected="to stop that first, or wait for it"
+            f"lay {lay_id} is being laid already",
+            value=lay_id,
+            expected="to stop that first, or wait for it",
         )
     return int(
         JobRow.create(
@@ -98,7 +189,7 @@ def add_job(lay_id: int, seconds: float, seed: int, asked: Asked = NOTHING) -> i
             state="queued",
             seconds=seconds,
             seed=seed,
-            asked=asdict(asked),
+            asked=asdict(work),
             created_at=now(),
         ).id
     )
@@ -110,27 +201,44 @@ def add_look(hide_id: int, files: tuple[int, ...], bar_mm: float) -> int:
 
     Raises NotFound, and Refused while others of it are being read.
     """
-    row = HideRow.select(HideRow.number).where(HideRow.id == hide_id).for_update().get_or_none()
-    if row is None:
-        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
+    row = locked_hide(hide_id)
     if JobRow.select().where(JobRow.hide == hide_id, JobRow.state.in_(LIVE)).exists():
         raise Refused(
             f"pictures of {row.number} are being read already",
             value=row.number,
             expected="to stop that first, or wait for it",
         )
-    asked = asdict(Asked(files=files, bar_mm=bar_mm))
-    return int(
-        JobRow.create(
-            kind="look", hide=hide_id, state="queued", seconds=0.0, asked=asked, created_at=now()
-        ).id
+    asked = asdict(LookWork(files, bar_mm))
+    made = JobRow.create(
+        kind="look", hide=hide_id, state="queued", seconds=0.0, asked=asked, created_at=now()
     )
+    return int(made.id)
+
+
+@connected
+def add_read(upload_id: int, work: ReadWork) -> tuple[int, bool]:
+    """Queue the reading of a file; return the job's id, and whether it is to be handed out.
+
+    A file is read once for what is asked of it: where that was read, or is being read, its job is returned.
+    Raises NotFound.
+    """
+    if not UploadRow.select().where(UploadRow.id == upload_id).for_update().exists():
+        raise NotFound(f"there is no file {upload_id}", value=upload_id)
+    asked = {"what": work.what, "said": dict(work.said)}
+    known = _jobs().where(JobRow.upload == upload_id, JobRow.state.in_((*LIVE, "done")))
+    for row in known.order_by(JobRow.id.desc()):
+        if row.asked == asked:
+            return int(row.id), False
+    made = JobRow.create(
+        kind="read", upload=upload_id, state="queued", seconds=0.0, asked=asked, created_at=now()
+    )
+    return int(made.id), True
 
 
 @connected
 def job_by_id(job_id: int) -> WorkJob:
     """Return one job. Raises NotFound."""
-    row = JobRow.get_or_none(JobRow.id == job_id)
+    row = _jobs().where(JobRow.id == job_id).get_or_none()
     if row is None:
         raise NotFound(f"there is no job {job_id}", value=job_id)
     return _from(row)
@@ -139,24 +247,31 @@ def job_by_id(job_id: int) -> WorkJob:
 @connected
 def newest_of_lay(lay_id: int) -> WorkJob | None:
     """Return the newest job of a lay; None if it was never laid."""
-    row = JobRow.select().where(JobRow.lay == lay_id).order_by(JobRow.id.desc()).first()
+    row = _jobs().where(JobRow.lay == lay_id).order_by(JobRow.id.desc()).first()
     return _from(row) if row else None
 
 
 @connected
 def newest_of_hide(hide_id: int) -> WorkJob | None:
     """Return the newest job at a hide's pictures; None if none was ever read."""
-    row = JobRow.select().where(JobRow.hide == hide_id).order_by(JobRow.id.desc()).first()
+    row = _jobs().where(JobRow.hide == hide_id).order_by(JobRow.id.desc()).first()
     return _from(row) if row else None
 
 
 @connected
-def take_up(job_id: int) -> WorkJob | None:
-    """Claim a queued job for this worker; None if another has it or it has ended."""
+def handed_out(job_id: int) -> None:
+    """Note that a job was put before the workers."""
+    JobRow.update(handed_at=db_now()).where(JobRow.id == job_id).execute()
+
+
+@connected
+def take_up(job_id: int, owner: str) -> WorkJob | None:
+    """Claim a queued job for a worker; None if another has it or it has ended."""
     claimed = (
         JobRow.update(
             state="running",
-            beat_at=now(),
+            owner=owner,
+            beat_at=db_now(),
             attempts=JobRow.attempts + 1,
             said=None,
             version=JobRow.version + 1,
@@ -167,42 +282,77 @@ def take_up(job_id: int) -> WorkJob | None:
     return job_by_id(job_id) if claimed else None
 
 
-@connected
-def beat(job_id: int, spent_s: float) -> bool:
-    """Say that the worker is alive; return whether it was asked to stop."""
-    JobRow.update(beat_at=now(), spent_s=spent_s, version=JobRow.version + 1).where(
-        JobRow.id == job_id
-    ).execute()
-    row = JobRow.get_or_none(JobRow.id == job_id)
-    return row is None or bool(row.stop_asked) or row.state != "running"
+def _update(job_id: int, owner: str, **values: Any) -> None:
+    changed = (
+        JobRow.update(version=JobRow.version + 1, **values)
+        .where(JobRow.id == job_id, JobRow.owner == owner, JobRow.state == "running")
+        .execute()
+    )
+    if not changed:
+        raise Lost(f"job {job_id} is no longer this worker's", value=job_id)
 
 
 @connected
-def say(job_id: int, words: list[str]) -> None:
-    """Note what a job found so far, in words."""
-    JobRow.update(said=words, version=JobRow.version + 1).where(JobRow.id == job_id).execute()
+def check_owner(job_id: int, owner: str) -> None:
+    """Hold a job until the transaction ends. Raises Lost where it is not this worker's to write for."""
+    row = locked_job(job_id)
+    if row.owner != owner or row.state != "running":
+        raise Lost(f"job {job_id} is no longer this worker's", value=job_id)
 
 
 @connected
-def found_better(job_id: int, revision: int, spent_s: float, history: list[dict[str, Any]]) -> None:
-    """Note that a better lay was saved."""
-    JobRow.update(
-        revision=revision, spent_s=spent_s, history=history, beat_at=now(), version=JobRow.version + 1
-    ).where(JobRow.id == job_id).execute()
+def beat(job_id: int, owner: str, spent_s: float) -> Beat:
+    """Say that the worker is there, and hear whether it was asked to stop. Raises Lost."""
+    _update(job_id, owner, beat_at=db_now(), spent_s=spent_s)
+    row = JobRow.select(JobRow.stop_asked).where(JobRow.id == job_id).get()
+    return Beat(bool(row.stop_asked))
 
 
 @connected
-def end(job_id: int, state: str, spent_s: float, error: str = "") -> None:
-    """Close a job as done, stopped or failed."""
-    JobRow.update(
-        state=state, spent_s=spent_s, error=error, ended_at=now(), version=JobRow.version + 1
-    ).where(JobRow.id == job_id).execute()
+def say(job_id: int, owner: str, words: Sequence[str], share: float = 0.0) -> None:
+    """Note what a job found so far, in words, and how much of it is done. Raises Lost."""
+    _update(job_id, owner, said=list(words), share=share)
+
+
+@connected
+def found_better(job_id: int, owner: str, spent_s: float, history: list[dict[str, Any]]) -> None:
+    """Note that a better lay was found. Raises Lost."""
+    _update(job_id, owner, spent_s=spent_s, history=history, beat_at=db_now())
+
+
+@connected
+def keep_result(job_id: int, owner: str, result: Any) -> None:
+    """Keep what a file told, as JSON. Raises Lost."""
+    packed = zlib.compress(json.dumps(result, separators=(",", ":"), allow_nan=False).encode())
+    _update(job_id, owner, result=packed, share=1.0)
+
+
+@connected
+def result_of(job_id: int) -> Any:
+    """Return what a job at a file gave. Raises NotFound, and Refused where it is not done."""
+    row = JobRow.get_or_none(JobRow.id == job_id, JobRow.kind == "read")
+    if row is None:
+        raise NotFound(f"there is no job {job_id} at a file", value=job_id)
+    if row.state == "failed":
+        raise Refused(row.error, value=job_id)
+    if row.state != "done" or row.result is None:
+        raise Refused("the file is not read yet", value=row.state, expected="to wait for its job")
+    return json.loads(zlib.decompress(bytes(row.result)))
+
+
+@connected
+def end(
+    job_id: int, owner: str, state: str, spent_s: float, error: str = "", revision: int | None = None
+) -> None:
+    """Close a job as done, stopped or failed; ``revision`` is what of it is in the lay. Raises Lost."""
+    _update(job_id, owner, state=state, spent_s=spent_s, error=error, revision=revision, ended_at=db_now())
+    HelpRow.delete().where(HelpRow.job == job_id).execute()
 
 
 @connected
 def ask_to_stop(job_id: int) -> WorkJob:
     """Ask a job to stop and keep its best; one still queued ends at once."""
-    JobRow.update(state="stopped", ended_at=now(), version=JobRow.version + 1).where(
+    JobRow.update(state="stopped", ended_at=db_now(), version=JobRow.version + 1).where(
         JobRow.id == job_id, JobRow.state == "queued"
     ).execute()
     JobRow.update(stop_asked=True, version=JobRow.version + 1).where(
@@ -217,19 +367,37 @@ def orphans() -> list[int]:
 
     One tried too often is failed.
     """
-    gone = (JobRow.state == "running") & (JobRow.beat_at < now() - STALE_AFTER)
-    JobRow.update(
-        state="failed",
-        error="its worker was lost again and again",
-        ended_at=now(),
-        version=JobRow.version + 1,
-    ).where(gone, JobRow.attempts >= MOST_ATTEMPTS).execute()
-    ids = [row.id for row in JobRow.select(JobRow.id).where(gone)]
-    if ids:
-        JobRow.update(state="queued", version=JobRow.version + 1).where(
-            JobRow.id.in_(ids), JobRow.state == "running"
-        ).execute()
-    return ids
+    gone = (JobRow.state == "running") & (JobRow.beat_at < db_ago(STALE_AFTER_S))
+    back = []
+    for row in list(JobRow.select(JobRow.id, JobRow.owner, JobRow.attempts).where(gone)):
+        # Told by the owner it had: another may have found it lost, and a third have taken it up, meanwhile.
+        own = gone & (JobRow.id == row.id) & (JobRow.owner == row.owner)
+        if row.attempts >= MOST_ATTEMPTS:
+            words = "its worker was lost again and again"
+            JobRow.update(
+                state="failed", owner="", error=words, ended_at=db_now(), version=JobRow.version + 1
+            ).where(own).execute()
+        elif (
+            JobRow.update(state="queued", owner="", handed_at=db_now(), version=JobRow.version + 1)
+            .where(own)
+            .execute()
+        ):
+            back.append(int(row.id))
+    return back
+
+
+@connected
+def never_handed_out() -> list[int]:
+    """Return queued jobs that no worker was ever given, or that were lost after, to be handed out now."""
+    lost = (JobRow.handed_at.is_null() & (JobRow.created_at < db_ago(HAND_OUT_AFTER_S))) | (
+        JobRow.handed_at < db_ago(HAND_OUT_AGAIN_S)
+    )
+    queued = list(JobRow.select(JobRow.id).where(JobRow.state == "queued", lost).order_by(JobRow.id))
+    return [
+        int(row.id)
+        for row in queued
+        if JobRow.update(handed_at=db_now()).where(JobRow.id == row.id, lost).execute()
+    ]
 
 
 @connected
@@ -242,3 +410,84 @@ def running() -> int:
 def waiting() -> list[int]:
     """Return the ids of queued jobs, oldest first."""
     return [row.id for row in JobRow.select(JobRow.id).where(JobRow.state == "queued").order_by(JobRow.id)]
+
+
+# Helpers of a search.
+
+
+@connected
+def check_owner_of_help(job_id: int, number: int, owner: str) -> None:
+    """Hold a helper's row until the transaction ends. Raises Lost where it is not this worker's."""
+    own = HelpRow.select().where(HelpRow.job == job_id, HelpRow.number == number, HelpRow.owner == owner)
+    if own.for_update().get_or_none() is None:
+        raise Lost(f"helper {number} of job {job_id} is not wanted any more", value=number)
+
+
+@connected
+def ask_for_help(job_id: int, owner: str, numbers: Sequence[int]) -> list[int]:
+    """Ask for helpers of a search that are not asked for yet, or were lost; return the numbers to be handed out.
+    Raises Lost.
+    """
+    check_owner(job_id, owner)
+    known = {row.number: row for row in HelpRow.select().where(HelpRow.job == job_id)}
+    stale = {
+        row.number
+        for row in HelpRow.select(HelpRow.number).where(
+            HelpRow.job == job_id,
+            ((HelpRow.owner != "") & (HelpRow.beat_at < db_ago(STALE_AFTER_S)))
+            | ((HelpRow.owner == "") & (HelpRow.asked_at < db_ago(HAND_OUT_AGAIN_S))),
+        )
+    }
+    wanted = [n for n in numbers if n not in known or n in stale]
+    for number in wanted:
+        HelpRow.delete().where(HelpRow.job == job_id, HelpRow.number == number).execute()
+        HelpRow.create(job=job_id, number=number, owner="", asked_at=db_now())
+    return wanted
+
+
+@connected
+def take_help(job_id: int, number: int, owner: str) -> WorkJob | None:
+    """Become a helper of a search; None if it has ended or another helps already."""
+    job = _jobs().where(JobRow.id == job_id, JobRow.state == "running").get_or_none()
+    taken = (
+        HelpRow.update(owner=owner, beat_at=db_now())
+        .where(HelpRow.job == job_id, HelpRow.number == number, HelpRow.owner == "")
+        .execute()
+    )
+    return _from(job) if job is not None and taken else None
+
+
+@connected
+def beat_help(job_id: int, number: int, owner: str) -> bool:
+    """Say that a helper is there; return whether the search still wants it."""
+    own = (HelpRow.job == job_id) & (HelpRow.number == number) & (HelpRow.owner == owner)
+    if not HelpRow.update(beat_at=db_now()).where(own).execute():
+        return False
+    row = JobRow.select(JobRow.state, JobRow.stop_asked).where(JobRow.id == job_id).get_or_none()
+    return row is not None and row.state == "running" and not row.stop_asked
+
+
+@connected
+def leave_help(job_id: int, number: int, owner: str) -> None:
+    """Stop helping: whoever is idle may take it up."""
+    HelpRow.delete().where(HelpRow.job == job_id, HelpRow.number == number, HelpRow.owner == owner).execute()
+
+
+# Workers.
+
+
+@connected
+def worker_is_there(token: str, kind: Kind, place: str) -> None:
+    """Note that a worker's process is there; those not heard of for a minute are forgotten."""
+    WorkerRow.insert(token=token, kind=kind, place=place[:128], beat_at=db_now()).on_conflict(
+        update={WorkerRow.beat_at: db_now()}
+    ).execute()
+    WorkerRow.delete().where(WorkerRow.beat_at < db_ago(60.0)).execute()
+
+
+@connected
+def fair_share() -> int:
+    """Return how many workers each lay that is wanted may have: those there, over the lays queued or running."""
+    there = WorkerRow.select().where(WorkerRow.kind == "lay", WorkerRow.beat_at > db_ago(STALE_AFTER_S))
+    wanted = JobRow.select().where(JobRow.kind == "lay", JobRow.state.in_(LIVE))
+    return max(1, int(there.count()) // max(1, int(wanted.count())))

@@ -1,28 +1,49 @@
-"""Lays in the store: each a chain of revisions, so that nothing laid is ever lost."""
+"""Lays in the store: one live thing each, with one writer at a time. Its history only grows: undo and going back
+are changes too, a name is given beside a revision, and nothing that was laid is ever rewritten.
+"""
 
 from __future__ import annotations
 
 import datetime
-import json
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
-from fairlay.core.errors import NotFound, Refused, Stale
-from fairlay.core.formats.exchange import (
-    PlacementRecord,
-    placement_values,
-    read_job,
-    read_placement,
-    write_job,
-)
-from fairlay.core.lay.lay import Job, Lay, Placement, Unplaced
-from fairlay.core.lay.measures import measure, worth
+from fairlay.core.errors import BadLay, NotFound, Refused, Stale
+from fairlay.core.formats.exchange import write_job
+from fairlay.core.lay.check import broken_rules
+from fairlay.core.lay.lay import Job, Lay, Placement
+from fairlay.core.lay.unplaced import still_unplaced
+from fairlay.store import spoken_for
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.tables import LayRevisionRow, LayRow
+from fairlay.store.jobs import LIVE, WorkJob
+from fairlay.store.lay_rows import (
+    Key,
+    State,
+    append,
+    hides_under,
+    job_of,
+    key_of,
+    lies_of,
+    rounded,
+    state_at,
+    touched_since,
+)
+from fairlay.store.locks import locked_batch, locked_hides, locked_lay
+from fairlay.store.tables import (
+    BatchRow,
+    LayCandidateRow,
+    LayHideRow,
+    LayJobRow,
+    LayMarkRow,
+    LayPinRow,
+    LayRevisionRow,
+    LayRow,
+)
 
-Key = tuple[str, int]
+LISTED = 60
+"""So many revisions a lay lists, besides those that have a name; older ones are there all the same."""
 
 
 @dataclass(frozen=True)
@@ -33,24 +54,35 @@ class Revision:
     source: str
     mark: str
     stands_for: int | None
-    worth: float
-    measures: dict[str, Any]
+    placed: int
+    yield_of_used: float
     created_at: datetime.datetime
 
 
 @dataclass(frozen=True)
+class LaidOn:
+    """A hide that a lay is on, at the version that was laid on."""
+
+    hide_id: int
+    version: int
+
+
+@dataclass(frozen=True)
 class SavedLay:
-    """A lay at one of its revisions."""
+    """A lay at one of its revisions; ``leather`` are the hides of its job as they were laid on."""
 
     id: int
     batch_id: int
     material: str
     objective: str
+    given_up: bool
     head: int
     at: int
+    job_number: int
     job: Job
     lay: Lay
-    measures: dict[str, Any]
+    leather: tuple[LaidOn, ...]
+    pins: tuple[Key, ...]
     revisions: tuple[Revision, ...]
 
 
@@ -62,32 +94,44 @@ class LaySummary:
     batch_id: int
     material: str
     objective: str
+    given_up: bool
     head: int
     created_at: datetime.datetime
     measures: dict[str, Any]
 
 
 @connected
-def create_lay(batch_id: int, material: str, job: Job) -> int:
-    """Begin a lay: an empty revision 1 with the job as it stands now. Return its id."""
-    row = LayRow.create(
-        batch=batch_id,
-        material=material,
-        objective=job.objective,
-        job=write_job(job),
-        head=0,
-        created_at=now(),
-    )
-    _append(row, Lay(tuple(job.fixed)), "begun", job, {})
+def create_lay(
+    batch_id: int, material: str, job: Job, leather: Sequence[LaidOn], *, shared: bool = False
+) -> int:
+    """Begin a lay on hides, as they are now: an empty revision 1. Return its id.
+
+    The hides are kept for the batch from then on. Raises Refused where one is kept for another batch, unless
+    it is ``shared`` knowingly, and Stale where one changed since its version was read.
+    """
+    locked_batch(batch_id)
+    rows = locked_hides(on.hide_id for on in leather)
+    versions = {row.id: row.version for row in rows}
+    for on in leather:
+        if versions[on.hide_id] != on.version:
+            raise Stale("a hide was changed just now; nothing was begun", newer=versions[on.hide_id])
+    spoken_for.keep(batch_id, rows, shared=shared)
+    row = LayRow.create(batch=batch_id, material=material, objective=job.objective, head=0, created_at=now())
+    _keep_job(row.id, 1, job, leather)
+    append(row, State(0, 1, {}, ()), Lay(tuple(job.fixed)), "begun")
     return int(row.id)
+
+
+def _keep_job(lay_id: int, number: int, job: Job, leather: Sequence[LaidOn]) -> None:
+    made = LayJobRow.create(lay=lay_id, number=number, document=write_job(job), created_at=now())
+    for on in leather:
+        LayHideRow.create(lay_job=made.id, hide=on.hide_id, version=on.version)
 
 
 @connected
 def summaries(batch_id: int | None = None) -> list[LaySummary]:
     """Return the lays of a batch, or all, newest first: two queries."""
-    query = LayRow.select(
-        LayRow.id, LayRow.batch, LayRow.material, LayRow.objective, LayRow.head, LayRow.created_at
-    ).order_by(LayRow.id.desc())
+    query = LayRow.select().order_by(LayRow.id.desc())
     rows = list(query.where(LayRow.batch == batch_id) if batch_id is not None else query)
     if not rows:
         return []
@@ -98,7 +142,16 @@ def summaries(batch_id: int | None = None) -> list[LaySummary]:
         .where(LayRow.id.in_([row.id for row in rows]), LayRevisionRow.number == LayRow.head)
     }
     return [
-        LaySummary(r.id, r.batch_id, r.material, r.objective, r.head, r.created_at, heads.get(r.id, {}))
+        LaySummary(
+            r.id,
+            r.batch_id,
+            r.material,
+            r.objective,
+            bool(r.given_up),
+            r.head,
+            r.created_at,
+            heads.get(r.id, {}),
+        )
         for r in rows
     ]
 
@@ -106,62 +159,111 @@ def summaries(batch_id: int | None = None) -> list[LaySummary]:
 @connected
 def load(lay_id: int, at: int | None = None) -> SavedLay:
     """Return a lay at a revision, the newest by default. Raises NotFound."""
-    row = _row(lay_id)
-    revisions = _revisions(row)
-    number = row.head if at is None else at
-    if number not in {r.number for r in revisions}:
+    row = LayRow.get_or_none(LayRow.id == lay_id)
+    if row is None:
+        raise NotFound(f"there is no lay {lay_id}", value=lay_id)
+    number = int(row.head) if at is None else at
+    if not 1 <= number <= row.head:
         raise NotFound(f"lay {lay_id} has no revision {number}", value=number, expected=f"1 to {row.head}")
-    shown = next(r for r in revisions if r.number == number)
-    lay = Lay(tuple(_replay(revisions, number).values()), tuple(Unplaced(**u) for u in shown.unplaced))
-    listed = tuple(
-        Revision(r.number, r.source, r.mark, r.stands_for, r.worth, r.measures, r.created_at)
-        for r in revisions
+    state = state_at(row.id, number)
+    pins = tuple(
+        (pin.piece, int(pin.copy_number))
+        for pin in LayPinRow.select().where(LayPinRow.lay == row.id).order_by(LayPinRow.id)
+        if (pin.piece, int(pin.copy_number)) in state.lies
     )
     return SavedLay(
         row.id,
         row.batch_id,
         row.material,
         row.objective,
+        bool(row.given_up),
         row.head,
         number,
-        read_job(_text(row.job), sizes_are_right=True),
-        lay,
-        shown.measures,
-        listed,
+        state.job_number,
+        job_of(row.id, state.job_number),
+        state.lay,
+        _leather(row.id, state.job_number),
+        pins,
+        history(row.id),
+    )
+
+
+def _leather(lay_id: int, job_number: int) -> tuple[LaidOn, ...]:
+    rows = (
+        LayHideRow.select(LayHideRow.hide, LayHideRow.version)
+        .join(LayJobRow)
+        .where(LayJobRow.lay == lay_id, LayJobRow.number == job_number)
+        .order_by(LayHideRow.id)
+    )
+    return tuple(LaidOn(row.hide_id, row.version) for row in rows)
+
+
+@connected
+def history(lay_id: int, before: int | None = None) -> tuple[Revision, ...]:
+    """Return revisions of a lay, the oldest first: those that have a name, and the newest ``LISTED`` (before
+    one of them, where ``before`` says so).
+    """
+    r = LayRevisionRow
+    listed = (
+        r.select(r.number, r.source, r.stands_for, r.placed, r.yield_of_used, r.created_at)
+        .where(r.lay == lay_id)
+        .order_by(r.number.desc())
+    )
+    marks = {
+        m.number: m.name
+        for m in LayMarkRow.select().where(LayMarkRow.lay == lay_id)
+        if before is None or m.number < before
+    }
+    rows = list((listed if before is None else listed.where(r.number < before)).limit(LISTED))
+    missing = set(marks) - {row.number for row in rows}
+    if missing:
+        rows += list(listed.where(r.number.in_(sorted(missing))))
+    return tuple(
+        Revision(
+            row.number,
+            row.source,
+            marks.get(row.number, ""),
+            row.stands_for,
+            row.placed,
+            row.yield_of_used,
+            row.created_at,
+        )
+        for row in sorted(rows, key=lambda row: row.number)
     )
 
 
 @connected
-def save(lay_id: int, lay: Lay, source: str, *, base: int, mark: str = "") -> int:
-    """Add a revision made from revision ``base``; return its number.
+def act(
+    lay_id: int, *, base: int, put: Sequence[Placement] = (), take: Collection[Key] = (), mark: str = ""
+) -> int:
+    """Move pieces by hand: ``put`` some down, ``take`` others up; return the number of the new revision.
 
-    Raises Stale where a newer one stands already.
+    It is made on what stands newest. Raises Stale where somebody moved one of these pieces since revision
+    ``base``, or the lay was brought onto other leather; BadLay where what would lie breaks a rule, with the
+    rule. Nothing is changed then.
     """
-    row = _row(lay_id)
-    if row.head != base:
-        raise Stale(
-            f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head
+    row = locked_lay(lay_id)
+    state = _newest(row, base, {key_of(p) for p in put} | set(take))
+    lies = {key: p for key, p in state.lies.items() if key not in set(take)}
+    lies.update(lies_of(rounded(put)))
+    job = job_of(row.id, state.job_number)
+    lay = Lay(tuple(lies.values()))
+    broken = broken_rules(job, lay)
+    if broken:
+        raise BadLay(
+            "; ".join(b.sentence for b in broken[:3]),
+            value=len(broken),
+            expected="a lay that keeps every rule; the one saved before was kept",
         )
-    job = read_job(_text(row.job), sizes_are_right=True)
-    return _append(row, lay, source, job, _replay(_revisions(row), row.head), mark=mark)
+    lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))
+    return _append(row, state, lay, "hand", mark=mark)
 
 
 @connected
-def save_found(lay_id: int, lay: Lay, revision: int | None) -> int:
-    """Save a better lay of a running search: a new revision the first time, then that one brought up to date.
-
-    Where someone saved a revision since, the search's lay becomes a new one after it. Returns its number.
-    """
-    row = _row(lay_id)
-    job = read_job(_text(row.job), sizes_are_right=True)
-    revisions = _revisions(row)
-    if revision is not None and row.head == revision:
-        before = _replay(revisions, revision - 1)
-        LayRevisionRow.update(**_values(lay, job, before)).where(
-            LayRevisionRow.lay == lay_id, LayRevisionRow.number == revision
-        ).execute()
-        return revision
-    return _append(row, lay, "engine", job, _replay(revisions, row.head))
+def save(lay_id: int, lay: Lay, source: str, *, base: int, mark: str = "") -> int:
+    """Add a revision that shows a whole lay; return its number. Raises Stale where a newer one stands."""
+    row = locked_lay(lay_id)
+    return _append(row, _state_of_base(row, base), lay, source, mark=mark)
 
 
 @connected
@@ -170,13 +272,13 @@ def undo(lay_id: int, *, base: int) -> int:
 
     Undoing twice goes back two. Raises Refused when there is nothing before, Stale like ``save``.
     """
-    row = _row(lay_id)
-    if row.head != base:
-        raise Stale(
-            f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head
-        )
-    revisions = _revisions(row)
-    head = revisions[-1]
+    row = locked_lay(lay_id)
+    state = _state_of_base(row, base)
+    head = (
+        LayRevisionRow.select(LayRevisionRow.number, LayRevisionRow.stands_for)
+        .where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == row.head)
+        .get()
+    )
     target = (head.stands_for or head.number) - 1
     if target < 1:
         raise Refused(
@@ -184,115 +286,162 @@ def undo(lay_id: int, *, base: int) -> int:
             value=base,
             expected="a lay with an earlier revision",
         )
-    return _show_again(row, revisions, target)
+    return _show_again(row, state, target)
 
 
 @connected
 def go_to(lay_id: int, number: int, *, base: int) -> int:
     """Show the lay of an earlier revision again, as a new revision; return its number."""
-    row = _row(lay_id)
-    if row.head != base:
-        raise Stale(
-            f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head
-        )
-    revisions = _revisions(row)
-    if number not in {r.number for r in revisions}:
+    row = locked_lay(lay_id)
+    state = _state_of_base(row, base)
+    if not 1 <= number <= row.head:
         raise NotFound(f"lay {lay_id} has no revision {number}", value=number, expected=f"1 to {row.head}")
-    return _show_again(row, revisions, number)
+    return _show_again(row, state, number)
 
 
 @connected
 def name_revision(lay_id: int, number: int, mark: str) -> None:
-    """Give a revision a name to find it by."""
-    if not LayRevisionRow.update(mark=mark).where(
-        LayRevisionRow.lay == lay_id, LayRevisionRow.number == number
-    ).execute() and not _has(lay_id, number):
-        raise NotFound(f"lay {lay_id} has no revision {number}", value=number)
+    """Give a revision a name to find it by; without a name it has none. The revision itself stays as it is."""
+    row = locked_lay(lay_id)
+    if not 1 <= number <= row.head:
+        raise NotFound(f"lay {lay_id} has no revision {number}", value=number, expected=f"1 to {row.head}")
+    _name(row, number, mark)
+
+
+def _name(row: LayRow, number: int, mark: str) -> None:
+    LayMarkRow.delete().where(LayMarkRow.lay == row.id, LayMarkRow.number == number).execute()
+    if mark:
+        LayMarkRow.create(lay=row.id, number=number, name=mark, created_at=now())
 
 
 @connected
-def replace_unplaced(lay_id: int, number: int, unplaced: Sequence[Unplaced]) -> None:
-    """Write the reasons for what a revision leaves out, once they are known."""
-    LayRevisionRow.update(unplaced=[asdict(u) for u in unplaced]).where(
-        LayRevisionRow.lay == lay_id, LayRevisionRow.number == number
-    ).execute()
-
-
-def _has(lay_id: int, number: int) -> bool:
-    return bool(
-        LayRevisionRow.select().where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == number).exists()
+def pin(lay_id: int, *, add: Collection[Key] = (), drop: Collection[Key] = ()) -> tuple[Key, ...]:
+    """Pin pieces where they lie, and take pins out; return all pins. Raises BadLay for a piece that does not
+    lie; nothing is changed then.
+    """
+    row = locked_lay(lay_id)
+    state = state_at(row.id, int(row.head))
+    for key in sorted(add):
+        if key not in state.lies:
+            raise BadLay(
+                f"{key[0]} number {key[1] + 1} cannot be pinned: it does not lie",
+                value=key,
+                expected="a piece that lies on a hide; nothing was pinned",
+            )
+    for piece, copy in drop:
+        LayPinRow.delete().where(
+            LayPinRow.lay == row.id, LayPinRow.piece == piece, LayPinRow.copy_number == copy
+        ).execute()
+    for piece, copy in add:
+        LayPinRow.insert(lay=row.id, piece=piece, copy_number=copy).on_conflict_ignore().execute()
+    return tuple(
+        (p.piece, int(p.copy_number))
+        for p in LayPinRow.select().where(LayPinRow.lay == row.id).order_by(LayPinRow.id)
+        if (p.piece, int(p.copy_number)) in state.lies
     )
 
 
-def _row(lay_id: int) -> LayRow:
-    row = LayRow.get_or_none(LayRow.id == lay_id)
+@connected
+def onto_leather(lay_id: int, job: Job, lay: Lay, leather: Sequence[LaidOn], *, base: int) -> int:
+    """Bring a lay onto its hides as they are now: the job asked anew, what lies as ``lay`` has it; return the
+    number of the new revision. Raises Stale as ``save`` does, and where a hide changed once more.
+    """
+    row = locked_lay(lay_id)
+    state = _state_of_base(row, base)
+    versions = {h.id: h.version for h in locked_hides(on.hide_id for on in leather)}
+    for on in leather:
+        if versions[on.hide_id] != on.version:
+            raise Stale("the leather was changed once more; nothing was changed", newer=versions[on.hide_id])
+    newest = LayJobRow.select(LayJobRow.number).where(LayJobRow.lay == row.id)
+    number = int(newest.order_by(LayJobRow.number.desc()).first().number) + 1
+    _keep_job(row.id, number, job, leather)
+    lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))
+    return _append(row, state, lay, "leather", job_number=number)
+
+
+@connected
+def give_up(lay_id: int, given_up: bool = True) -> None:
+    """Give a lay up, or take it up again: its hides stay kept for the batch until that lets them go."""
+    row = locked_lay(lay_id)
+    LayRow.update(given_up=given_up).where(LayRow.id == row.id).execute()
+    row.given_up = given_up
+    spoken_for.settle(row, hides_under(state_at(row.id, int(row.head)).lies.values()))
+
+
+@connected
+def seen_now(lay_id: int, newest: WorkJob | None) -> str:
+    """Return the name of the state a lay is in, as ``api.laid`` names it, without reading what lies."""
+    row = LayRow.select(LayRow.head).where(LayRow.id == lay_id).get_or_none()
     if row is None:
         raise NotFound(f"there is no lay {lay_id}", value=lay_id)
-    return row
+    if newest is not None and newest.state in LIVE:
+        found = (
+            LayCandidateRow.select(LayCandidateRow.helper, LayCandidateRow.version)
+            .where(LayCandidateRow.job == newest.id)
+            .order_by(LayCandidateRow.worth.desc(), LayCandidateRow.helper)
+            .first()
+        )
+        if found is not None:
+            return f"c{newest.id}.{found.helper}.{found.version}"
+    return f"r{row.head}"
 
 
-def _revisions(row: LayRow) -> list[LayRevisionRow]:
-    return list(LayRevisionRow.select().where(LayRevisionRow.lay == row.id).order_by(LayRevisionRow.number))
-
-
-def _text(job: dict[str, Any]) -> str:
-    return json.dumps(job)
-
-
-def _replay(revisions: Sequence[LayRevisionRow], upto: int) -> dict[Key, Placement]:
-    lying: dict[Key, Placement] = {}
-    for revision in revisions:
-        if revision.number > upto:
-            break
-        for piece, copy in revision.changes["up"]:
-            lying.pop((piece, copy), None)
-        for values in revision.changes["down"]:
-            placement = read_placement(PlacementRecord.model_validate(values))
-            lying[placement.piece, placement.copy] = placement
-    return lying
-
-
-def _values(lay: Lay, job: Job, before: dict[Key, Placement]) -> dict[str, Any]:
-    after = {(p.piece, p.copy): p for p in lay.placements}
-    measures = measure(job, lay)
-    return {
-        "changes": {
-            "down": [placement_values(p) for key, p in after.items() if before.get(key) != p],
-            "up": [list(key) for key in before if key not in after],
-        },
-        "unplaced": [asdict(u) for u in lay.unplaced],
-        "measures": asdict(measures),
-        "worth": worth(job, measures),
-    }
+def take_in(row: LayRow, state: State, lay: Lay, source: str) -> int:
+    """Add what a search found to a lay that is held; return the number of the new revision."""
+    return _append(row, state, lay, source)
 
 
 def _append(
     row: LayRow,
+    state: State,
     lay: Lay,
     source: str,
-    job: Job,
-    before: dict[Key, Placement],
     *,
     mark: str = "",
+    job_number: int | None = None,
     stands_for: int | None = None,
 ) -> int:
-    number = int(row.head) + 1
-    LayRevisionRow.create(
-        lay=row.id,
-        number=number,
-        source=source,
-        mark=mark,
-        stands_for=stands_for,
-        created_at=now(),
-        **_values(lay, job, before),
+    before = hides_under(state.lies.values())
+    after = append(row, state, lay, source, job_number=job_number, stands_for=stands_for)
+    if mark:
+        _name(row, after.number, mark)
+    under = hides_under(after.lies.values())
+    if under != before:
+        spoken_for.settle(row, under)
+    if after.lies:
+        early = BatchRow.state.in_(("planned", "leather chosen"))
+        BatchRow.update(state="laid").where(BatchRow.id == row.batch_id, early).execute()
+    return after.number
+
+
+def _show_again(row: LayRow, state: State, target: int) -> int:
+    then = state_at(row.id, target)
+    shown = (
+        LayRevisionRow.select(LayRevisionRow.stands_for)
+        .where(LayRevisionRow.lay == row.id, LayRevisionRow.number == target)
+        .get()
     )
-    LayRow.update(head=number).where(LayRow.id == row.id).execute()
-    row.head = number
-    return number
+    stands_for = shown.stands_for or target
+    return _append(row, state, then.lay, "undo", job_number=then.job_number, stands_for=stands_for)
 
 
-def _show_again(row: LayRow, revisions: Sequence[LayRevisionRow], target: int) -> int:
-    shown = next(r for r in revisions if r.number == target)
-    lay = Lay(tuple(_replay(revisions, target).values()), tuple(Unplaced(**u) for u in shown.unplaced))
-    job = read_job(_text(row.job), sizes_are_right=True)
-    return _append(row, lay, "undo", job, _replay(revisions, row.head), stands_for=shown.stands_for or target)
+def _state_of_base(row: LayRow, base: int) -> State:
+    if row.head != base:
+        raise Stale(
+            f"revision {row.head} was saved since revision {base}; nothing was overwritten", newer=row.head
+        )
+    return state_at(row.id, int(row.head))
+
+
+def _newest(row: LayRow, base: int, keys: set[Key]) -> State:
+    """The state at the head, where nobody touched some pieces since ``base``."""
+    state = state_at(row.id, int(row.head))
+    if row.head == base:
+        return state
+    if not 1 <= base <= row.head:
+        raise NotFound(f"lay {row.id} has no revision {base}", value=base, expected=f"1 to {row.head}")
+    moved = sorted(touched_since(row.id, base) & keys)
+    if moved or state_at(row.id, base).job_number != state.job_number:
+        what = ", ".join(f"{piece} {copy + 1}" for piece, copy in moved[:3]) or "the leather it lies on"
+        raise Stale(f"{what} was changed since revision {base}; nothing was overwritten", newer=row.head)
+    return state

@@ -5,28 +5,29 @@ newest, and can be undone.
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from itertools import count
 from typing import Any
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, read_hide
-from fairlay.core.formats.looking_json import looking_values, read_looking
+from fairlay.core.formats.stored import CARD, LOOKING
+from fairlay.core.lay.card import card_of
 from fairlay.core.leather.looking_over import LookingOver, Points, as_hide, cut_along, from_hide, how_far
 from fairlay.store.database import connected
 from fairlay.store.hides import (
     About,
     RackHide,
     add_hide,
-    card_values,
     note,
-    numbers_held,
+    numbers_given,
     rack_hide,
     shape_values,
 )
+from fairlay.store.locks import locked_hide, locked_hides
 from fairlay.store.settings import leather_settings
-from fairlay.store.tables import BatchHideRow, BatchRow, HideEventRow, HideRow
+from fairlay.store.tables import BatchHideRow, BatchRow, HideEventMadeRow, HideEventRow, HideRow
 
 KEPT_STEPS = 60
 """So many changes of a hide can be undone; older ones stay in its history as words."""
@@ -44,13 +45,14 @@ class Known:
 
 @dataclass(frozen=True)
 class Event:
-    """Something that was done with a hide; ``made`` is the offcut that came off by it, while there is one."""
+    """Something that was done with a hide; ``made`` are the offcuts that came off by it,
+    while there are any."""
 
     kind: str
     words: str
     created_at: datetime.datetime
     outline: list[list[float]] | None
-    made: int | None
+    made: tuple[int, ...]
 
 
 @connected
@@ -71,78 +73,99 @@ def change(
     kind: str = "looked at",
     takes_seen: bool = False,
 ) -> int:
-    """Change what is known of a hide by ``act``, given what stands newest; return the new version. Nothing is
-    changed where ``act`` raises.
+    """Change what is known of a hide by ``act``, given what stands newest; return the new version.
 
-    ``takes_seen``: what the hide's pictures gave is taken by it, and waits no longer.
+    Nothing is changed where ``act`` raises. ``takes_seen``: what the hide's pictures gave is taken by it, and
+    waits no longer.
     """
-    row = HideRow.select().where(HideRow.id == hide_id).for_update().get_or_none()
-    if row is None:
-        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
+    row = locked_hide(hide_id)
     before = _looking(row)
     after = act(before)
     if takes_seen:
         row.seen = None
     elif after == before:
         return int(row.version)
-    note(hide_id, kind, words, looking_values(before), state=row.state if kind == "cut" else None)
+    note(hide_id, kind, words, LOOKING.write(before), facts=_facts(row) if kind == "cut" else None)
     _forget_old(hide_id)
     if kind == "cut":
-        row.state = "part used"
+        row.state, row.whole = "part used", False
     return _keep(row, after)
 
 
 @connected
-def cut_off(hide_id: int, line: Points, words: str) -> tuple[int, int]:
-    """Cut a hide along a line, its larger part kept, and put what came off on the rack as an offcut; return
-    the hide's new version and the offcut's id.
+def cut_off(
+    hide_id: int, line: Points, words: str, scrap: Collection[int] = ()
+) -> tuple[int, tuple[int, ...]]:
+    """Cut a hide along a line, its largest part kept, and put what came off on the rack as offcuts, but parts in
+    ``scrap`` (0 the largest of them), which are thrown away; return the hide's new version and the offcuts' ids.
 
-    The offcut takes along what lies on it, and what was bought. Raises BadHide for a line that parts nothing.
+    An offcut takes along what lies on it, what was bought, and its share of what the leather cost. Raises
+    BadHide for a line that parts nothing, Refused for a part to be thrown away that there is not.
     """
-    row = HideRow.select().where(HideRow.id == hide_id).for_update().get_or_none()
-    if row is None:
-        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
+    held = set(numbers_given())
+    row = locked_hide(hide_id)
     before, kept = _looking(row), rack_hide(row)
-    after, off = cut_along(before, line)
-    held = set(numbers_held())
-    number = next(n for n in (f"{row.number}-{k}" for k in count(1)) if n not in held)
-    enough = how_far(off).enough
-    about = About(
-        row.material,
-        row.mill,
-        row.colour,
-        row.tannage,
-        row.temper,
-        row.thickness_mm,
-        row.grade,
-        "looked over" if enough else "received",
-        row.received_on,
-        row.finish,
-    )
-    hide = as_hide(
-        off,
-        number,
-        edge_margin_mm=kept.hide.edge_margin_mm,
-        cost_per_m2=row.cost_per_m2,
-        limits=leather_settings().limits,
-    )
-    made = add_hide(hide, about, off, f"cut off {row.number}")
-    note(hide_id, "cut", f"{words}; {number} came off", looking_values(before), made, row.state)
+    after, parts = cut_along(before, line)
+    unknown = sorted(set(scrap) - set(range(len(parts))))
+    if unknown:
+        raise Refused(
+            f"part {unknown[0] + 1} is to be thrown away",
+            value=unknown[0],
+            expected=f"one of the {len(parts)} that come off; nothing was cut",
+        )
+    facts, cost = _facts(row), float(row.cost or 0.0)
+    whole = kept.hide.region.area
+    limits = leather_settings().limits
+    made = []
+    for part in (p for k, p in enumerate(parts) if k not in set(scrap)):
+        number = next(n for n in (f"{row.number}-{k}" for k in count(1)) if n not in held)
+        held.add(number)
+        hide = as_hide(
+            part,
+            number,
+            edge_margin_mm=kept.hide.edge_margin_mm,
+            cost_per_m2=row.cost_per_m2,
+            limits=limits,
+        )
+        share = cost * hide.region.area / whole if whole else 0.0
+        about = About(
+            row.material,
+            row.mill,
+            row.colour,
+            row.tannage,
+            row.temper,
+            row.thickness_mm,
+            row.grade,
+            "looked over" if how_far(part).enough else "received",
+            row.received_on,
+            row.finish,
+            parent_id=row.id,
+            cost=share,
+        )
+        made.append(add_hide(hide, about, part, f"cut off {row.number}"))
+        row.cost = float(row.cost or 0.0) - share
+    came = ", ".join(r.number for r in HideRow.select(HideRow.number).where(HideRow.id.in_(made or [0])))
+    gone = len(parts) - len(made)
+    said = [words, *([f"{came} came off"] if came else []), *([f"{gone} thrown away"] if gone else [])]
+    note(hide_id, "cut", "; ".join(said), LOOKING.write(before), made, facts)
     _forget_old(hide_id)
-    row.state = "part used"
-    return _keep(row, after), made
+    row.state, row.whole = "part used", False
+    return _keep(row, after), tuple(made)
+
+
+def _facts(row: HideRow) -> dict[str, Any]:
+    """What a cut makes another of, besides what is known of the hide."""
+    return {"v": 1, "state": row.state, "whole": bool(row.whole), "cost": row.cost}
 
 
 @connected
 def undo(hide_id: int) -> int:
-    """Take back the newest change of a hide; return the new version. An offcut that it put on the rack is
-    whole with it again.
+    """Take back the newest change of a hide; return the new version. Offcuts that it put on the rack are whole
+    with it again.
 
-    Raises Refused where there is no change, or the offcut was worked on or planned with since.
+    Raises Refused where there is no change, or an offcut was worked on or planned with since.
     """
-    row = HideRow.select().where(HideRow.id == hide_id).for_update().get_or_none()
-    if row is None:
-        raise NotFound(f"there is no hide {hide_id} on the rack", value=hide_id)
+    row = locked_hide(hide_id)
     event = (
         HideEventRow.select()
         .where(HideEventRow.hide == hide_id, HideEventRow.before.is_null(False))
@@ -153,19 +176,30 @@ def undo(hide_id: int) -> int:
         raise Refused(
             "there is nothing to undo on this hide", value=hide_id, expected="a change that was made"
         )
-    before = read_looking(event.before)
+    before = LOOKING.read(event.before)
     words = event.words
-    if event.made_id is not None:
-        _whole_again(event.made)
+    offcuts = locked_hides(made.hide_id for made in event.made)
+    for offcut in offcuts:
+        _whole_again(offcut)
+    cut = event.kind == "cut"
     event.delete_instance()
-    if event.kind == "cut" and row.state == "part used":
-        # Cuts from before states were kept leave a hide received, unless an older cut still stands.
-        cut_before = (
-            HideEventRow.select().where(HideEventRow.hide == hide_id, HideEventRow.kind == "cut").exists()
-        )
-        row.state = event.state or ("part used" if cut_before else "received")
+    if cut:
+        _as_it_was(row, event, sum(float(offcut.cost or 0.0) for offcut in offcuts))
     note(hide_id, "undone", f"undone: {words}")
     return _keep(row, before)
+
+
+def _as_it_was(row: HideRow, event: HideEventRow, came_off: float) -> None:
+    """Give a hide back what it was before a cut. Cuts from before facts were kept tell its state at most."""
+    cut_before = HideEventRow.select().where(HideEventRow.hide == row.id, HideEventRow.kind == "cut").exists()
+    facts = event.facts or {
+        "state": event.state or ("part used" if cut_before else "received"),
+        "whole": not cut_before,
+        "cost": float(row.cost or 0.0) + came_off,
+    }
+    if row.state == "part used":
+        row.state = facts["state"]
+    row.whole, row.cost = facts["whole"], facts["cost"]
 
 
 def _whole_again(offcut: HideRow) -> None:
@@ -180,8 +214,8 @@ def _whole_again(offcut: HideRow) -> None:
     )
     if worked_on or planned:
         raise Refused(
-            f"{offcut.number}, which came off by this cut, was {'planned with' if planned else 'worked on'} "
-            "since",
+            f"{offcut.number}, which came off by this cut, was "
+            f"{'planned with' if planned else 'worked on'} since",
             value=offcut.number,
             expected="an offcut as it came off: undo what was done with it first; nothing was changed",
         )
@@ -202,15 +236,22 @@ def history(hide_id: int) -> list[Event]:
     Raises NotFound.
     """
     _row(hide_id)
-    out = []
-    for e in (
+    events = list(
         HideEventRow.select().where(HideEventRow.hide == hide_id).order_by(HideEventRow.id.desc()).limit(200)
-    ):
-        before = e.before if e.kind in ("cut", "outline") else None
-        out.append(
-            Event(e.kind, e.words, e.created_at, None if before is None else before["outline"], e.made_id)
+    )
+    made: dict[int, list[int]] = {}
+    for row in HideEventMadeRow.select().where(HideEventMadeRow.event.in_([e.id for e in events] or [0])):
+        made.setdefault(row.event_id, []).append(row.hide_id)
+    return [
+        Event(
+            e.kind,
+            e.words,
+            e.created_at,
+            e.before["outline"] if e.before is not None and e.kind in ("cut", "outline") else None,
+            tuple(made.get(e.id, ())),
         )
-    return out
+        for e in events
+    ]
 
 
 @connected
@@ -238,7 +279,7 @@ def _row(hide_id: int) -> HideRow:
 
 
 def _looking(row: HideRow) -> LookingOver:
-    return read_looking(row.looking) if row.looking is not None else from_hide(rack_hide(row).hide)
+    return LOOKING.read(row.looking) if row.looking is not None else from_hide(rack_hide(row).hide)
 
 
 def _keep(row: HideRow, looking: LookingOver) -> int:
@@ -259,8 +300,10 @@ def _keep(row: HideRow, looking: LookingOver) -> int:
             {**shape_values(hide), "id": row.number, "kind": row.kind, "cost_per_m2": row.cost_per_m2}
         )
     )
-    row.looking, row.shape, row.area_m2 = looking_values(looking), shape_values(hide), hide.region.area / 1e6
-    row.card = card_values(hide)
+    row.looking, row.shape, row.area_m2 = LOOKING.write(looking), shape_values(hide), hide.region.area / 1e6
+    row.card = CARD.write(card_of(hide))
+    if row.whole and looking.measured and row.parent_id is None and not hide.is_roll:
+        row.received_m2 = row.area_m2
     row.looked, row.looked_enough, row.measured = far.words, far.enough, looking.measured
     if far.enough and looking.measured and row.state == "received":
         row.state = "looked over"

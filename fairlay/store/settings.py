@@ -10,6 +10,7 @@ from pydantic import TypeAdapter
 
 from fairlay.core.capture.chalk import MEANINGS, USUAL_CHALKS, Chalk
 from fairlay.core.errors import Refused
+from fairlay.core.formats.stored import Document
 from fairlay.core.leather.pull import USUAL_LIMITS, check_limits
 from fairlay.core.leather.receiving import USUAL_TOLERANCE
 from fairlay.store.database import connected
@@ -36,14 +37,14 @@ class LeatherSettings:
     address: str = ""
 
 
-_SETTINGS = TypeAdapter(LeatherSettings)
+SETTINGS = Document("shop's choices", 1, TypeAdapter(LeatherSettings), Refused)
 
 
 @connected
 def leather_settings() -> LeatherSettings:
     """Return the shop's choices; what was never chosen has its default."""
     row = SettingRow.get_or_none(SettingRow.name == NAME)
-    return _SETTINGS.validate_python(row.value) if row else LeatherSettings()
+    return SETTINGS.read(row.value) if row else LeatherSettings()
 
 
 @connected
@@ -91,5 +92,5 @@ def set_leather_settings(chosen: LeatherSettings) -> None:
             expected="colours with names of their own, each meaning surface, blemish, unsound or line; the "
             "table before was kept",
         )
-    values: dict[str, Any] = _SETTINGS.dump_python(chosen, mode="json")
+    values: dict[str, Any] = SETTINGS.write(chosen)
     SettingRow.insert(name=NAME, value=values).on_conflict(preserve=[SettingRow.value]).execute()

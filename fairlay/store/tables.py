@@ -34,11 +34,33 @@ class Table(peewee.Model):
     lay_id: int
     revision_id: int
     delivery_id: int | None
-    made_id: int | None
+    upload_id: int | None
+    parent_id: int | None
+    lay_job_id: int
+    event_id: int
+    job_id: int
 
     class Meta:
         database = database
         legacy_table_names = False
+
+
+class LockRow(Table):
+    """What is held while something is done that no row of its own stands for."""
+
+    name = peewee.CharField(32, primary_key=True)
+
+    class Meta:
+        table_name = "lock_row"
+
+
+class GivenNumberRow(Table):
+    """A hide's number, once given out: it is never given to another."""
+
+    number = peewee.CharField(32, primary_key=True)
+
+    class Meta:
+        table_name = "given_number"
 
 
 class DeliveryRow(Table):
@@ -64,6 +86,10 @@ class HideRow(Table):
     ``looking`` is what looking it over told, from which ``shape`` follows; null for one that came with its
     shape. ``seen`` is what its pictures gave, until that is accepted. ``version`` rises with each change.
     ``card`` is what the rack shows of ``shape``; null where it is still to be reckoned.
+
+    What came is frozen: ``invoice_m2`` and ``received_cost`` as bought, ``received_m2`` as the shop measured
+    it before anything was cut off (``whole``; null: never measured whole). ``cost`` is what its leather stands
+    for now: less than what was paid where ``parent``'s offcuts took their share along.
     """
 
     number = peewee.CharField(32, unique=True)
@@ -82,6 +108,11 @@ class HideRow(Table):
     received_on = peewee.DateField()
     delivery = peewee.ForeignKeyField(DeliveryRow, backref="hides", null=True)
     invoice_m2 = peewee.DoubleField(null=True)
+    received_m2 = peewee.DoubleField(null=True)
+    received_cost = peewee.DoubleField(null=True)
+    cost = peewee.DoubleField(null=True)
+    parent = peewee.ForeignKeyField("self", backref="offcuts", null=True, on_delete="SET NULL")
+    whole = peewee.BooleanField(default=True)
     finish = peewee.CharField(64, default="")
     looking = Json(null=True)
     seen = Json(null=True)
@@ -96,20 +127,31 @@ class HideRow(Table):
 
 
 class HideEventRow(Table):
-    """What was done with a hide; ``before`` is what was known of it until then, where that changed; ``made``
-    the offcut a cut put on the rack, ``state`` what the hide was before it.
+    """What was done with a hide; ``before`` is what was known of it until then, where that changed; ``facts``
+    what else it was until then (state, whole, cost, received area).
     """
 
     hide = peewee.ForeignKeyField(HideRow, backref="events", on_delete="CASCADE")
     kind = peewee.CharField(32)
     words = peewee.CharField(255)
     before = Json(null=True)
-    made = peewee.ForeignKeyField(HideRow, backref="+", null=True, on_delete="SET NULL")
+    facts = Json(null=True)
     state = peewee.CharField(16, null=True)
     created_at = peewee.DateTimeField()
 
     class Meta:
         table_name = "hide_event"
+
+
+class HideEventMadeRow(Table):
+    """An offcut that an event put on the rack."""
+
+    event = peewee.ForeignKeyField(HideEventRow, backref="made", on_delete="CASCADE")
+    hide = peewee.ForeignKeyField(HideRow, backref="+", on_delete="CASCADE")
+
+    class Meta:
+        table_name = "hide_event_made"
+        indexes = ((("event", "hide"), True),)
 
 
 class SettingRow(Table):
@@ -214,37 +256,62 @@ class BatchHideRow(Table):
 
 
 class LayRow(Table):
-    """A lay of one material of a batch.
-
-    ``job`` is the exchange job as it was when laying began; ``head`` the newest revision.
-    """
+    """A lay of one material of a batch; ``head`` is its newest revision. Whoever writes to it holds this row."""
 
     batch = peewee.ForeignKeyField(BatchRow, backref="lays", on_delete="CASCADE")
     material = peewee.CharField(64)
     objective = peewee.CharField(16)
-    job = Json()
     head = peewee.IntegerField(default=0)
+    given_up = peewee.BooleanField(default=False)
     created_at = peewee.DateTimeField()
 
     class Meta:
         table_name = "lay"
 
 
-class LayRevisionRow(Table):
-    """What one revision changed: ``changes`` has ``down`` (placements put or moved) and ``up`` (keys taken
-    away).
+class LayJobRow(Table):
+    """What a lay is asked, as exchange JSON: a new one each time it is brought onto leather that changed."""
 
-    ``stands_for`` is the revision whose lay this one shows again, after an undo.
+    lay = peewee.ForeignKeyField(LayRow, backref="lay_jobs", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    document = Json()
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "lay_job"
+        indexes = ((("lay", "number"), True),)
+
+
+class LayHideRow(Table):
+    """A hide that a lay is on, and the version of it that was laid on."""
+
+    lay_job = peewee.ForeignKeyField(LayJobRow, backref="hides", on_delete="CASCADE")
+    hide = peewee.ForeignKeyField(HideRow)
+    version = peewee.IntegerField()
+
+    class Meta:
+        table_name = "lay_hide"
+        indexes = ((("lay_job", "hide"), True),)
+
+
+class LayRevisionRow(Table):
+    """One change of a lay, never changed itself: ``changes`` has what it put ``down``, took ``up``, and what lay
+    there before (``was``).
+
+    ``stands_for`` is the revision whose lay this one shows again, after an undo; ``job_number`` is what the
+    lay was asked then.
     """
 
     lay = peewee.ForeignKeyField(LayRow, backref="revisions", on_delete="CASCADE")
     number = peewee.IntegerField()
     source = peewee.CharField(16)
-    mark = peewee.CharField(128, default="")
     stands_for = peewee.IntegerField(null=True)
+    job_number = peewee.IntegerField(default=1)
     changes = Json()
     unplaced = Json(default=list)
     measures = Json(default=dict)
+    placed = peewee.IntegerField(default=0)
+    yield_of_used = peewee.DoubleField(default=0.0)
     worth = peewee.DoubleField(default=0.0)
     created_at = peewee.DateTimeField()
 
@@ -253,16 +320,55 @@ class LayRevisionRow(Table):
         indexes = ((("lay", "number"), True),)
 
 
-class JobRow(Table):
-    """Long work in the queue: a lay to be laid, or pictures of a hide to be read.
+class LaySnapshotRow(Table):
+    """All that lies after a revision: from here on changes are played, so that the 5,000th loads as the first."""
 
-    ``said`` is what it found so far, in words; ``version`` rises with each change, for those who watch.
+    lay = peewee.ForeignKeyField(LayRow, backref="snapshots", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    lies = Json()
+
+    class Meta:
+        table_name = "lay_snapshot"
+        indexes = ((("lay", "number"), True),)
+
+
+class LayMarkRow(Table):
+    """The name of a revision."""
+
+    lay = peewee.ForeignKeyField(LayRow, backref="marks", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    name = peewee.CharField(128)
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "lay_mark"
+        indexes = ((("lay", "number"), True),)
+
+
+class LayPinRow(Table):
+    """A piece that is held where it lies."""
+
+    lay = peewee.ForeignKeyField(LayRow, backref="pins", on_delete="CASCADE")
+    piece = peewee.CharField(255)
+    copy_number = peewee.IntegerField()
+
+    class Meta:
+        table_name = "lay_pin"
+        indexes = ((("lay", "piece", "copy_number"), True),)
+
+
+class JobRow(Table):
+    """Long work in the queue: a lay to be laid, pictures of a hide or a file to be read. ``said`` is what it
+    found so far, in words; ``version`` rises with each change, for those who watch. ``owner`` is the token of
+    the worker that has it: nobody else may write to it. Times of beats are the database's own.
     """
 
     kind = peewee.CharField(16)
     lay = peewee.ForeignKeyField(LayRow, backref="jobs", on_delete="CASCADE", null=True)
     hide = peewee.ForeignKeyField(HideRow, backref="jobs", on_delete="CASCADE", null=True)
+    upload = peewee.ForeignKeyField(UploadRow, backref="jobs", on_delete="CASCADE", null=True)
     state = peewee.CharField(16, index=True)
+    owner = peewee.CharField(32, default="")
     seconds = peewee.FloatField()
     seed = peewee.IntegerField(default=1)
     stop_asked = peewee.BooleanField(default=False)
@@ -270,13 +376,64 @@ class JobRow(Table):
     attempts = peewee.IntegerField(default=0)
     revision = peewee.IntegerField(null=True)
     spent_s = peewee.FloatField(default=0.0)
+    share = peewee.DoubleField(default=0.0)
     history = Json(default=list)
     asked = Json(default=dict)
     said = Json(null=True)
+    result = peewee.BlobField(null=True)
     error = peewee.TextField(default="")
+    handed_at = peewee.DateTimeField(null=True)
     beat_at = peewee.DateTimeField(null=True)
     created_at = peewee.DateTimeField()
     ended_at = peewee.DateTimeField(null=True)
 
     class Meta:
         table_name = "work_job"
+
+
+class LayCandidateRow(Table):
+    """The best that a search has found so far, beside the lay's history until it is taken in. ``helper`` 0 is
+    the search itself; ``base`` the revision it began from.
+    """
+
+    lay = peewee.ForeignKeyField(LayRow, backref="candidates", on_delete="CASCADE")
+    job = peewee.ForeignKeyField(JobRow, backref="candidates", on_delete="CASCADE")
+    helper = peewee.IntegerField()
+    version = peewee.IntegerField(default=1)
+    job_number = peewee.IntegerField()
+    base = peewee.IntegerField()
+    lies = Json()
+    unplaced = Json(default=list)
+    measures = Json(default=dict)
+    worth = peewee.DoubleField()
+    found_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "lay_candidate"
+        indexes = ((("job", "helper"), True),)
+
+
+class HelpRow(Table):
+    """A helper that a search asked for: nobody's (``owner`` empty) until a worker that is idle takes it."""
+
+    job = peewee.ForeignKeyField(JobRow, backref="helpers", on_delete="CASCADE")
+    number = peewee.IntegerField()
+    owner = peewee.CharField(32, default="")
+    asked_at = peewee.DateTimeField()
+    beat_at = peewee.DateTimeField(null=True)
+
+    class Meta:
+        table_name = "work_help"
+        indexes = ((("job", "number"), True),)
+
+
+class WorkerRow(Table):
+    """A worker's process that is there, for as long as it beats."""
+
+    token = peewee.CharField(32, primary_key=True)
+    kind = peewee.CharField(16)
+    place = peewee.CharField(128)
+    beat_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "worker"

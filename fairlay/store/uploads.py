@@ -24,17 +24,22 @@ class Upload:
     body: bytes
 
 
+def check_size(name: str, size: int) -> None:
+    """Raise Refused for a file larger than any that is kept."""
+    if size > MOST_BYTES:
+        raise Refused(
+            f"{name} has {size / 1e6:.0f} MB",
+            value=size,
+            expected=f"{MOST_BYTES // 1_000_000} MB at most; nothing was kept",
+        )
+
+
 @connected
 def keep(name: str, media_type: str, body: bytes) -> int:
     """Keep a file; return its id. Raises Refused for one that is empty or larger than ``MOST_BYTES``."""
+    check_size(name, len(body))
     if not body:
         raise Refused(f"{name or 'the file'} is empty", value=0, expected="a file with something in it")
-    if len(body) > MOST_BYTES:
-        raise Refused(
-            f"{name} has {len(body) / 1e6:.0f} MB",
-            value=len(body),
-            expected=f"{MOST_BYTES // 1_000_000} MB at most; nothing was kept",
-        )
     row = UploadRow.create(
         name=name[:255], media_type=media_type[:64], body=body[:PART_BYTES], created_at=now()
     )

@@ -1,62 +1,109 @@
-"""The queues: huey over MariaDB. What a job is and how far it got stands in ``store.jobs``; huey only hands
-it out.
+"""The queues: huey over MariaDB, or over Redis where a shop says so. What a job is and how far it got stands in
+``store.jobs``; huey only hands it out.
 
-Lays and pictures have a queue each, with workers of their own: whoever photographs a hide does not wait for a
-lay to end.
+Lays have a queue of their own, and files and pictures another, each with its own workers: whoever photographs a hide
+does not wait for a lay to end. Helpers of a search are tasks of the lays' queue that any idle worker takes, after
+whatever lay nobody works at yet.
 """
 
 from __future__ import annotations
 
 import functools
 import logging
+import os
 import threading
 from collections.abc import Callable
+from contextlib import ExitStack
+from dataclasses import dataclass
 from typing import Any, Final
 
+from huey import PriorityRedisHuey
+from huey.api import Huey
 from huey.consumer import Consumer
 from huey.contrib.sql_huey import SqlHuey
 
-from fairlay.core.errors import FairLayError
+from fairlay.core.engine.warm import warm_kernels
+from fairlay.core.errors import FairLayError, Unavailable
 from fairlay.store import jobs
 from fairlay.store.database import make_database, open_database
 from fairlay.store.jobs import Kind
-from fairlay.work.laying import lay_one
+from fairlay.work.beating import worker_pulse
+from fairlay.work.files import read_one
+from fairlay.work.laying import help_lay, lay_one
 from fairlay.work.looking import look_one
 
-ACTS: Final[dict[Kind, Callable[[int], None]]] = {"lay": lay_one, "look": look_one}
-NAMES: Final[dict[Kind, str]] = {"lay": "fairlay", "look": "fairlay-looking"}
-LOOK_FOR_ORPHANS_S = 5.0
+QUEUE_URL_VARIABLE: Final = "FAIRLAY_QUEUE_URL"
+"""redis://host:port/number: the queue's back end, for a shop with many machines; MariaDB where it is not set."""
+NAMES: Final[dict[str, str]] = {"lay": "fairlay", "look": "fairlay-looking"}
+QUEUE_OF: Final[dict[Kind, str]] = {"lay": "lay", "look": "look", "read": "look"}
+LOOK_FOR_LOST_S = 2.0
+FIRST, LATER = 10, 0
+"""A lay that nobody works at comes before the helpers of others."""
 log = logging.getLogger("fairlay.work")
 
 
+@dataclass(frozen=True)
+class _Queue:
+    """A queue, and what may be put in it: each takes the numbers it needs."""
+
+    huey: Huey
+    acts: dict[str, Callable[..., Any]]
+
+
+def _huey(name: str) -> Huey:
+    url = os.environ.get(QUEUE_URL_VARIABLE, "")
+    if not url:
+        return SqlHuey(name, database=make_database(), results=False)
+    if not url.startswith(("redis://", "rediss://", "unix://")):
+        raise Unavailable(
+            f"{QUEUE_URL_VARIABLE} cannot be read", value=url, expected="redis://host:port/number, or nothing"
+        )
+    return PriorityRedisHuey(name, url=url, results=False)
+
+
 @functools.cache
-def _queue(kind: Kind) -> tuple[SqlHuey, Callable[[int], Any]]:
-    huey = SqlHuey(NAMES[kind], database=make_database(), results=False)
-    return huey, huey.task(name=kind)(ACTS[kind])
+def _queue(name: str) -> _Queue:
+    huey = _huey(NAMES[name])
+    if name == "lay":
+        acts = {
+            "lay": huey.task(name="lay", priority=FIRST)(lambda job_id: lay_one(job_id, hand_out_help)),
+            "help": huey.task(name="help", priority=LATER)(help_lay),
+        }
+    else:
+        acts = {"look": huey.task(name="look")(look_one), "read": huey.task(name="read")(read_one)}
+    return _Queue(huey, acts)
 
 
 def hand_out(job_id: int, kind: Kind) -> None:
-    """Put a job before the workers."""
-    _queue(kind)[1](job_id)
+    """Put a job before the workers. Where that fails, it is found in the store and handed out later."""
+    _queue(QUEUE_OF[kind]).acts[kind](job_id)
+    jobs.handed_out(job_id)
+
+
+def hand_out_help(job_id: int, number: int) -> None:
+    """Put the helping with a search before the workers."""
+    _queue("lay").acts["help"](job_id, number)
 
 
 def take_up_again() -> list[int]:
-    """Put every job whose worker was killed before the workers again; return their ids."""
-    found = jobs.orphans()
+    """Put every job whose worker was killed, or that was lost on its way, before the workers; return their ids."""
+    found = [*jobs.orphans(), *jobs.never_handed_out()]
     for job_id in found:
         hand_out(job_id, jobs.job_by_id(job_id).kind)
     return found
 
 
 def run_workers(count: int) -> None:
-    """Work at the queues until told to stop: ``count`` processes lay, one reads pictures.
+    """Work at the queues until told to stop: ``count`` processes lay, one reads files and pictures.
 
     SIGINT waits for the best lay so far, SIGTERM does not; a picture is taken up anew.
     """
     open_database()
+    # Once, before there are processes: each then begins with what the others have in memory.
+    warm_kernels()
     looking = _consumer("look", 1)
     laying = _consumer("lay", count, beside=looking)
-    threading.Thread(target=_watch_for_orphans, daemon=True).start()
+    threading.Thread(target=_watch_for_lost, daemon=True).start()
     looking.start()
     try:
         laying.run()
@@ -75,10 +122,16 @@ class _Consumer(Consumer):  # type: ignore[misc]  # huey has no types
             self.beside.check_worker_health()
 
 
-def _consumer(kind: Kind, count: int, beside: Consumer | None = None) -> _Consumer:
-    huey, _ = _queue(kind)
-    # Each process opens the database anew: a connection may not be shared across a fork.
-    huey.on_startup(name="open the database")(open_database)
+def _consumer(name: str, count: int, beside: Consumer | None = None) -> _Consumer:
+    huey = _queue(name).huey
+    there = ExitStack()
+
+    def begin() -> None:
+        # Each process opens the database anew: a connection may not be shared across a fork.
+        open_database()
+        there.enter_context(worker_pulse("lay" if name == "lay" else "look"))
+
+    huey.on_startup(name="begin")(begin)
     made = _Consumer(
         huey, workers=count, worker_type="process", periodic=False, max_delay=0.4, health_check_interval=5
     )
@@ -86,11 +139,11 @@ def _consumer(kind: Kind, count: int, beside: Consumer | None = None) -> _Consum
     return made
 
 
-def _watch_for_orphans() -> None:
+def _watch_for_lost() -> None:
     pause = threading.Event()
-    while not pause.wait(LOOK_FOR_ORPHANS_S):
+    while not pause.wait(LOOK_FOR_LOST_S):
         try:
             for job_id in take_up_again():
-                log.warning("job %d had lost its worker and is taken up again", job_id)
+                log.warning("job %d was lost, and is handed out again", job_id)
         except FairLayError as error:
             log.warning("looking for lost jobs: %s", error)

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import os
+import subprocess
+import time
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
+import redis
 from fastapi.testclient import TestClient
 
 from fairlay.store import database as store
-from scripts.mariadb import PrivateMariaDB
+from scripts.mariadb import PrivateMariaDB, free_port
+
+ALL_MIGRATIONS = sorted(p.stem for p in store.MIGRATIONS.glob("0*.py"))
 
 
 @pytest.fixture(scope="session")
@@ -29,19 +35,32 @@ def workshop(mariadb: str) -> Iterator[TestClient]:
     from fairlay.demo import fill_if_empty
 
     app = create_app()
-    assert store.migrate() == [
-        "0001_first_tables",
-        "0002_asked_of_a_job",
-        "0003_articles_have_revisions",
-        "0004_leather_is_received",
-        "0005_pictures_in_the_queue",
-        "0006_offcuts_and_cards",
-    ]
+    assert store.migrate() == ALL_MIGRATIONS
     assert store.migrate() == []
     assert fill_if_empty() and not fill_if_empty()
     with TestClient(app, raise_server_exceptions=False) as client:
         yield client
     store.database.close_all()
+
+
+@pytest.fixture(scope="session")
+def redis_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A Redis server of our own, Debian's."""
+    port = free_port()
+    words = ["redis-server", "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no"]
+    home = tmp_path_factory.mktemp("redis")
+    with (home / "log").open("wb") as log:
+        server = subprocess.Popen(words, cwd=home, stdout=log, stderr=log)
+    client = redis.Redis(port=port)
+    for _ in range(100):
+        with suppress(redis.ConnectionError):
+            if client.ping():
+                break
+        time.sleep(0.05)
+    client.close()
+    yield f"redis://127.0.0.1:{port}/0"
+    server.terminate()
+    server.wait(10)
 
 
 @pytest.fixture

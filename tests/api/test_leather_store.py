@@ -281,13 +281,13 @@ def test_fair_ground_is_reckoned_once_for_each_state_of_a_hide(
         Piece(name, np.array([[0.0, 0], [200, 0], [200, 150], [0, 150]]), quantity=1, show_limit=limit)
         for name, limit in (("panel", 0), ("tab", 2))
     )
-    first = fair.fair_of([fair.Asked([hide], [panel], Policy())])[hide.id]
-    assert fair.fair_of([fair.Asked([hide], [panel, tab], Policy())])[hide.id][needs_of(panel)] == first[
+    first = fair.fair_of([fair.FairQuestion([hide], [panel], Policy())])[hide.id]
+    assert fair.fair_of([fair.FairQuestion([hide], [panel, tab], Policy())])[hide.id][
         needs_of(panel)
-    ] and asked == [1, 1]
+    ] == first[needs_of(panel)] and asked == [1, 1]
     looking.change(hide.id, lambda k: with_flaw(k, flaw("a")), "scar, blemish")
     (marked,) = (h for h in hides.rack() if h.id == hide.id)
-    now = fair.fair_of([fair.Asked([marked], [panel, tab], Policy())])[hide.id]
+    now = fair.fair_of([fair.FairQuestion([marked], [panel, tab], Policy())])[hide.id]
     assert (
         asked == [1, 1, 2]
         and first[needs_of(panel)] - now[needs_of(panel)] == pytest.approx(1600, abs=1)

@@ -15,7 +15,7 @@ from shapely.geometry import Polygon
 from bench.capture import compare
 from fairlay.core.capture.curves import cleaned, straight_runs, traced_corners
 from fairlay.core.capture.grid_page import grid_page
-from fairlay.core.capture.squared_paper import Asked, at_square_mm, decode, look, trace
+from fairlay.core.capture.squared_paper import Said, at_square_mm, decode, look, trace
 from fairlay.core.errors import BadPattern, BadPicture, NotFound, Unavailable
 from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.contour import Contour, flatten
@@ -77,7 +77,7 @@ def test_a_part_is_traced_at_its_size(
     base: Scene, shape: Contour, colour: tuple[float, float, float]
 ) -> None:
     made = scene(base, (shape, 3.0, -2.0, 11.0), colour=colour)
-    found = trace(decode(encoded(render(made)).body), Asked(thickness_mm=base.thickness_mm))
+    found = trace(decode(encoded(render(made)).body), Said(thickness_mm=base.thickness_mm))
     assert len(found.parts) == 1 and found.squares > 100 and found.rms_mm < 0.1
     rms, worst, area = compare(truth(made), flatten(found.parts[0].contour))
     assert rms < 0.4 and worst < 1.5 and abs(area) < 0.008, (rms, worst, area)
@@ -87,12 +87,12 @@ def test_a_part_is_traced_at_its_size(
 def test_thickness_and_the_printed_bar_are_reckoned_with() -> None:
     made = scene(replace(PLAIN, thickness_mm=4.0), (TAB, 0, 0, 0))
     picture = render(made)
-    flat, lowered = (trace(picture, Asked(thickness_mm=t)).parts[0].area_mm2 for t in (0.0, 4.0))
+    flat, lowered = (trace(picture, Said(thickness_mm=t)).parts[0].area_mm2 for t in (0.0, 4.0))
     true = Polygon(truth(made)).area
     assert flat / true - 1 > 0.012 and abs(lowered / true - 1) < 0.006
-    small = trace(picture, at_square_mm(Asked(thickness_mm=4.0), 98.0)).parts[0].area_mm2
+    small = trace(picture, at_square_mm(Said(thickness_mm=4.0), 98.0)).parts[0].area_mm2
     assert small / lowered == pytest.approx(0.98**2, rel=0.01)
-    assert at_square_mm(Asked(), None) == Asked()
+    assert at_square_mm(Said(), None) == Said()
 
 
 def test_the_width_of_a_drawn_line_is_taken_off_on_the_side_chosen() -> None:
@@ -100,12 +100,12 @@ def test_the_width_of_a_drawn_line_is_taken_off_on_the_side_chosen() -> None:
     picture = render(made)
     true = Polygon(truth(made))
     for follow, by in (("inside", -1.5), ("middle", 0.0), ("outside", 1.5)):
-        part = trace(picture, Asked(shows="drawn line", line_mm=3.0, follow=follow)).parts[0]  # type: ignore[arg-type]
+        part = trace(picture, Said(shows="drawn line", line_mm=3.0, follow=follow)).parts[0]  # type: ignore[arg-type]
         assert (
             part.area_mm2 == pytest.approx(true.buffer(by, join_style="mitre").area, rel=0.01)
             and part.windows == ()
         )
-    grown = trace(picture, Asked(shows="drawn line", line_mm=3.0, follow="middle", grow_mm=4.0)).parts[0]
+    grown = trace(picture, Said(shows="drawn line", line_mm=3.0, follow="middle", grow_mm=4.0)).parts[0]
     assert grown.area_mm2 == pytest.approx(true.buffer(4).area, rel=0.01)
 
 
@@ -180,9 +180,9 @@ def test_what_is_said_of_a_picture_must_make_sense() -> None:
         (paper.bounds_mm[2] / 2, paper.bounds_mm[3] / 2), abs=25
     ) and 250 < height < 450
     for asked, words in (
-        (Asked(square_mm=1), "squares of 1 mm"),
-        (Asked(line_mm=30), "a line of 30 mm"),
-        (Asked(grow_mm=-60), "-60 mm added"),
+        (Said(square_mm=1), "squares of 1 mm"),
+        (Said(line_mm=30), "a line of 30 mm"),
+        (Said(grow_mm=-60), "-60 mm added"),
     ):
         with pytest.raises(BadPicture, match=words):
             trace(image, asked)

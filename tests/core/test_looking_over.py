@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from shapely.geometry import LineString, Point, Polygon
 
 from fairlay.core.errors import BadHide, BadShape
-from fairlay.core.formats.looking_json import looking_values, read_looking
+from fairlay.core.formats.stored import LOOKING
 from fairlay.core.leather.gauge import GaugeReading
 from fairlay.core.leather.looking_over import (
     MOST_FLAWS,
@@ -104,9 +104,9 @@ def test_a_roll_needs_no_looking_over() -> None:
 
 def test_everything_known_is_written_and_read_back_whole() -> None:
     known = full()
-    assert read_looking(looking_values(known)) == known
+    assert LOOKING.read(LOOKING.write(known)) == known
     with pytest.raises(BadHide, match="cannot be read"):
-        read_looking({"kind": "side"})
+        LOOKING.read({"kind": "side"})
 
 
 def test_what_is_put_twice_is_changed() -> None:

@@ -4,11 +4,17 @@ better.
 
 from __future__ import annotations
 
+import io
+import re
+import struct
+import sys
+import warnings
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import cv2
 import numpy as np
+import PIL.Image
 from numpy.typing import NDArray
 
 from fairlay.core.capture.curves import cleaned
@@ -30,7 +36,7 @@ LEAST_PX_PER_MM = 2.5
 
 
 @dataclass(frozen=True)
-class Asked:
+class Said:
     """What the cutter says of a picture.
 
     ``square_mm``: the printed squares. ``shows``: a part, or an outline drawn round one with a pen
@@ -76,20 +82,43 @@ class Traced:
 def decode(body: bytes) -> Image:
     """Return an encoded picture as ``(h, w, 3)`` uint8 red, green, blue, turned as the camera says.
 
-    Raises BadPicture for what is no picture.
+    How large it is is read from its first bytes, before any of it is decoded. Raises BadPicture for what is no
+    picture, or a larger one than is read.
     """
-    raw = cv2.imdecode(np.frombuffer(body, np.uint8), cv2.IMREAD_COLOR) if body else None
+    w, h = picture_size(body)
+    if w * h > MOST_PIXELS:
+        raise BadPicture(
+            f"the picture has {w} x {h} pixels",
+            value=(w, h),
+            expected=f"{MOST_PIXELS // 1_000_000} million at most",
+        )
+    raw = cv2.imdecode(np.frombuffer(body, np.uint8), cv2.IMREAD_COLOR)
     if raw is None:
         raise BadPicture(
             "the file is no picture that can be read", value=len(body), expected="JPEG, PNG, WebP or TIFF"
         )
-    if raw.shape[0] * raw.shape[1] > MOST_PIXELS:
-        raise BadPicture(
-            f"the picture has {raw.shape[1]} x {raw.shape[0]} pixels",
-            value=raw.shape[:2],
-            expected=f"{MOST_PIXELS // 1_000_000} million at most",
-        )
     return np.asarray(cv2.cvtColor(raw, cv2.COLOR_BGR2RGB), np.uint8)
+
+
+def picture_size(body: bytes) -> tuple[int, int]:
+    """Return the width and height that a picture's first bytes state. Raises BadPicture for what is none."""
+    try:
+        with warnings.catch_warnings():
+            # Pillow warns of large pictures; whether one is too large is said here, and none is decoded.
+            warnings.simplefilter("ignore")
+            with PIL.Image.open(io.BytesIO(body)) as found:
+                return int(found.width), int(found.height)
+    except PIL.Image.DecompressionBombError:
+        size = re.search(r"\((\d+) pixels\)", str(sys.exc_info()[1]))
+        raise BadPicture(
+            f"the picture has {int(size[1]) // 1_000_000 if size else 'too many'} million pixels",
+            value=size[1] if size else None,
+            expected=f"{MOST_PIXELS // 1_000_000} million at most",
+        ) from None
+    except (OSError, SyntaxError, ValueError, TypeError, struct.error) as cause:
+        raise BadPicture(
+            "the file is no picture that can be read", value=len(body), expected="JPEG, PNG, WebP or TIFF"
+        ) from cause
 
 
 def look(image: Image, square_mm: float = 10.0) -> tuple[PaperSeen, Straight]:
@@ -107,28 +136,28 @@ def look(image: Image, square_mm: float = 10.0) -> tuple[PaperSeen, Straight]:
     return paper, straighten(image, paper)
 
 
-def trace(image: Image, asked: Asked | None = None) -> Traced:
+def trace(image: Image, said: Said | None = None) -> Traced:
     """Return the parts on squared paper in a picture; see ``trace_on``."""
-    asked = asked or Asked()
-    return trace_on(*look(image, asked.square_mm), asked)
+    said = said or Said()
+    return trace_on(*look(image, said.square_mm), said)
 
 
-def trace_on(paper: PaperSeen, straight: Straight, asked: Asked) -> Traced:
+def trace_on(paper: PaperSeen, straight: Straight, said: Said) -> Traced:
     """Return the parts on squared paper that was looked at.
 
     Raises BadPicture where a part reaches over the border, nothing lies there, or what is said of the picture
     makes no sense.
     """
-    if not 0 <= asked.line_mm <= 12 or not 0 <= asked.thickness_mm <= 40 or abs(asked.grow_mm) > 30:
+    if not 0 <= said.line_mm <= 12 or not 0 <= said.thickness_mm <= 40 or abs(said.grow_mm) > 30:
         raise BadPicture(
-            f"a line of {asked.line_mm:g} mm, a part {asked.thickness_mm:g} mm thick, {asked.grow_mm:g} mm "
+            f"a line of {said.line_mm:g} mm, a part {said.thickness_mm:g} mm thick, {said.grow_mm:g} mm "
             "added",
-            value=asked.line_mm,
+            value=said.line_mm,
             expected="a line to 12 mm, a part to 40 mm thick, 30 mm added or taken off at most",
         )
     seen = find_parts(straight, paper)
     eye = paper.eye_mm()
-    parts = tuple(_traced(p, asked, eye, i) for i, p in enumerate(seen))
+    parts = tuple(_traced(p, said, eye, i) for i, p in enumerate(seen))
     parts = tuple(sorted(parts, key=lambda p: -p.area_mm2))
     tilt = _tilt(paper, eye)
     return Traced(
@@ -137,16 +166,16 @@ def trace_on(paper: PaperSeen, straight: Straight, asked: Asked) -> Traced:
         len(paper.index),
         paper.rms_px / paper.px_per_mm(),
         tilt,
-        tuple(_advice(seen, paper, tilt, asked)),
+        tuple(_advice(seen, paper, tilt, said)),
     )
 
 
-def _traced(p: PartSeen, asked: Asked, eye: tuple[float, float, float], which: int) -> TracedPart:
+def _traced(p: PartSeen, said: Said, eye: tuple[float, float, float], which: int) -> TracedPart:
     name = "the part" if which == 0 else f"part {which + 1}"
-    by = asked.grow_mm
-    if asked.shows == "drawn line":
-        by -= {"outside": 0.0, "middle": asked.line_mm / 2, "inside": asked.line_mm}[asked.follow]
-    outline = lowered(p.outline, eye, asked.thickness_mm)
+    by = said.grow_mm
+    if said.shows == "drawn line":
+        by -= {"outside": 0.0, "middle": said.line_mm / 2, "inside": said.line_mm}[said.follow]
+    outline = lowered(p.outline, eye, said.thickness_mm)
     ring = clean_ring(outline, name)
     if by:
         try:
@@ -156,8 +185,8 @@ def _traced(p: PartSeen, asked: Asked, eye: tuple[float, float, float], which: i
         ring = _even(ring)
     holes = (
         ()
-        if asked.shows == "drawn line"
-        else tuple(lowered(h, eye, asked.thickness_mm, hole=True) for h in p.holes)
+        if said.shows == "drawn line"
+        else tuple(lowered(h, eye, said.thickness_mm, hole=True) for h in p.holes)
     )
     area = float(_area(ring) - sum(_area(h) for h in holes))
     return TracedPart(cleaned(ring), tuple(cleaned(h) for h in holes), ring, area)
@@ -183,7 +212,7 @@ def _tilt(paper: PaperSeen, eye: tuple[float, float, float]) -> float:
     return float(np.degrees(np.arctan2(off, eye[2])))
 
 
-def _advice(seen: list[PartSeen], paper: PaperSeen, tilt: float, asked: Asked) -> list[str]:
+def _advice(seen: list[PartSeen], paper: PaperSeen, tilt: float, said: Said) -> list[str]:
     out = []
     large = [p for p in seen if p.area_mm2 > 0.1 * seen[0].area_mm2]
     if len(large) > 1:
@@ -191,7 +220,7 @@ def _advice(seen: list[PartSeen], paper: PaperSeen, tilt: float, asked: Asked) -
             f"{len(large)} parts lie on the page; each can be taken as a piece. One picture for each part is "
             "surer."
         )
-    if seen[0].neck_mm is not None and asked.shows == "part":
+    if seen[0].neck_mm is not None and said.shows == "part":
         out.append(
             f"This may be two parts that touch: they hang together by a neck of {seen[0].neck_mm:.1f} mm. If "
             "they are two, lay them 10 mm apart and take the picture again."
@@ -223,12 +252,10 @@ def as_jpeg(image: Image, quality: int = 88) -> bytes:
     return bytes(body)
 
 
-def at_square_mm(asked: Asked, bar_measures_mm: float | None) -> Asked:
-    """Return what was asked with squares as large as the printed bar says they are: a bar of 100 mm that
+def at_square_mm(said: Said, bar_measures_mm: float | None) -> Said:
+    """Return what was said with squares as large as the printed bar says they are: a bar of 100 mm that
     measures 98 makes squares of 9.8.
     """
     return (
-        asked
-        if bar_measures_mm is None
-        else replace(asked, square_mm=asked.square_mm * bar_measures_mm / 100.0)
+        said if bar_measures_mm is None else replace(said, square_mm=said.square_mm * bar_measures_mm / 100.0)
     )

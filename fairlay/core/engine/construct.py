@@ -352,7 +352,7 @@ def _used_span(table: HideTable) -> tuple[float, float] | None:
     x0, _, x1, _ = hide.region.bounds
     if hide.is_roll:
         return x0, extent[1]
-    kept, end = hide.end_kept_mm2(*extent)
+    kept, right = hide.end_kept_mm2(*extent)
     if kept < REMNANT_MIN_M2 * 1e6:
         return x0, x1
-    return (x0, extent[1]) if end == "neck" else (extent[0], x1)
+    return (x0, extent[1]) if right else (extent[0], x1)

@@ -22,7 +22,8 @@ class Cut:
         x0, _, x1, _ = hide.region.bounds
         self.price = hide.cost_per_m2
         self.x = np.arange(x0, x1 + GRID_MM, GRID_MM)
-        self.left = _area_left_of(np.asarray(hide.outline), self.x) / 1e6
+        rings = [_area_left_of(np.asarray(ring), self.x) for ring in (hide.outline, *hide.holes)]
+        self.left = (rings[0] - sum(rings[1:])) / 1e6
         self.whole = float(self.left[-1])
 
     def kept_m2(self, lo: float, hi: float) -> tuple[float, float]:

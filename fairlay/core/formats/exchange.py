@@ -71,6 +71,7 @@ class HideRecord(_Record):
     flaws: list[FlawRecord] = []
     thickness: list[ReadingRecord] = []
     reserved: list[ReservedRecord] = []
+    neck_left: bool = False
 
 
 class GrainRecord(_Record):
@@ -261,6 +262,7 @@ def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
             Reserved(clean_ring(r.outline, f"{name}, reserved leather {i + 1}"), frozenset(r.pieces))
             for i, r in enumerate(record.reserved)
         ),
+        neck_left=record.neck_left,
     )
     check_hide(hide)
     _ = hide.region
@@ -395,6 +397,8 @@ def write_job(job: Job) -> dict[str, Any]:
 def hide_values(hide: Hide) -> dict[str, Any]:
     """Return a hide as JSON-ready values."""
     shape: dict[str, Any] = {"width": hide.width_mm} if hide.is_roll else {}
+    if hide.neck_left:
+        shape["neck_left"] = True
     if hide.reserved:
         shape["reserved"] = [
             {"outline": as_points(r.outline), "for": sorted(r.pieces)} for r in hide.reserved

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
 from fairlay.core.errors import BadPattern, FairLayError
@@ -18,12 +19,18 @@ from fairlay.core.formats.drawing import Drawing, Stroke, Use
 from fairlay.core.pattern.contour import Contour, contour_of
 from fairlay.core.pattern.edges import XY, Run, length_mm, line_of
 from fairlay.core.pattern.pattern import Mark, slug_of
+from fairlay.core.shapes.alike import Outline
 from fairlay.core.shapes.rings import Ring, clean_ring
 from fairlay.core.tolerances import JOIN_MM, MIN_PIECE_AREA_MM2, NEAR_CLOSED_MM
 
 Line = NDArray[np.float64]
+SIZE_CELL_MM = 4.0
+"""Outlines alike have nearly the same way round."""
 THIN_MM = 0.01
 """Points nearer than this to the line between their neighbours are left out."""
+SQUARE_ENOUGH = 0.1
+"""Lines that meet at less than about 6 degrees go on; where they would cross says nothing of their corner."""
+DOUBLE_CELL_MM = 0.2
 ROUND_SHARE = 0.03
 """A closed contour whose points keep the same distance from its middle within 3 % is a punched hole."""
 
@@ -42,13 +49,16 @@ class Gap:
 
 @dataclass(frozen=True, eq=False)
 class FoundPiece:
-    """A piece found in a drawing, in mm, moved so that its outline begins at (0, 0); ``at`` is where it was."""
+    """A piece found in a drawing, in mm, moved so that its outline begins at (0, 0); ``at`` is where it was.
+    It is there ``times`` times, and ``mirrored`` times turned over: as many left as right make a pair."""
 
     name: str
     contour: Contour
     windows: tuple[Contour, ...]
     marks: tuple[Mark, ...]
     at: tuple[float, float]
+    times: int = 1
+    mirrored: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,7 +103,10 @@ def sort_out(
         work.give_marks(pieces, use, by_use.get(use, []))
     work.name(pieces, drawing, chosen, unit_mm)
     found = []
+    alike = _alike(pieces)
     for i, p in enumerate(pieces):
+        if i not in alike:
+            continue
         x, y = p.polygon.bounds[:2]
         found.append(
             FoundPiece(
@@ -102,8 +115,10 @@ def sort_out(
                 tuple(_moved(w, x, y) for w in p.windows),
                 tuple(_mark_moved(m, x, y) for m in p.marks),
                 (round(x, 2), round(y, 2)),
+                *alike[i],
             )
         )
+    work.notes += [_alike_words(f) for f in found if f.times + f.mirrored > 1]
     if not found:
         work.notes.insert(
             0, "No closed outline was found: see which layers hold outlines, and where contours are open."
@@ -133,6 +148,73 @@ def _mark_moved(m: Mark, x: float, y: float) -> Mark:
     )
 
 
+def _joined(chain: Line, following: Line, near_mm: float) -> Line:
+    """Two lines as one: ends that are within reach of each other are one point, where the lines meet."""
+    corner = _corner(chain, following, near_mm)
+    return np.concatenate([chain[:-1], corner[None], following[1:]])
+
+
+def _closed(chain: Line, near_mm: float) -> Line:
+    """A line whose ends are within reach of each other as a ring, which does not repeat its first point."""
+    if _apart(chain[0], chain[-1]) == 0.0:
+        return chain[:-1]
+    return np.concatenate([_corner(chain, chain, near_mm)[None], chain[1:-1]])
+
+
+def _corner(before: Line, after: Line, near_mm: float) -> Line:
+    """Where a line that ends and one that begins meet: where they cross, gone on straight, if that is within
+    reach of both ends; else half way between these.
+    """
+    a, b = before[-1], after[0]
+    u, v = before[-1] - before[-2], after[1] - after[0]
+    size = float(np.hypot(*u) * np.hypot(*v))
+    turn = float(u[0] * v[1] - u[1] * v[0])
+    if size > 0 and abs(turn) > SQUARE_ENOUGH * size:
+        t = float((b[0] - a[0]) * v[1] - (b[1] - a[1]) * v[0]) / turn
+        meet = a + t * u
+        if _apart(meet, a) <= near_mm and _apart(meet, b) <= near_mm:
+            return np.asarray(meet)
+    return np.asarray((a + b) / 2)
+
+
+class _Ends:
+    """The ends of lines that are not yet joined, in cells as wide as the farthest that ends are joined over."""
+
+    def __init__(self, lines: Sequence[Line], near_mm: float) -> None:
+        self.lines, self.cell = lines, max(near_mm, JOIN_MM)
+        self.cells: dict[tuple[int, int], set[tuple[int, bool]]] = {}
+        self.left = set(range(len(lines)))
+        for k, line in enumerate(lines):
+            for last in (False, True):
+                self.cells.setdefault(self._at(line[-1 if last else 0]), set()).add((k, last))
+
+    def _at(self, point: Line) -> tuple[int, int]:
+        return int(point[0] // self.cell), int(point[1] // self.cell)
+
+    def is_left(self, k: int) -> bool:
+        """Whether a line is not yet joined."""
+        return k in self.left
+
+    def take(self, k: int) -> None:
+        """Take a line out: it is joined."""
+        self.left.discard(k)
+        for last in (False, True):
+            self.cells[self._at(self.lines[k][-1 if last else 0])].discard((k, last))
+
+    def nearest(self, end: Line) -> tuple[float, bool, int]:
+        """The nearest end of another line: how far, whether it is the line's last, and which; no farther than
+        the cells about it reach.
+        """
+        best = (math.inf, False, -1)
+        col, row = self._at(end)
+        for c in (-1, 0, 1):
+            for r in (-1, 0, 1):
+                for k, last in self.cells.get((col + c, row + r), ()):
+                    far = _apart(self.lines[k][-1 if last else 0], end)
+                    best = min(best, (far, last, k))
+        return best
+
+
 class _Piece:
     def __init__(self, ring: Ring) -> None:
         self.ring = ring
@@ -148,6 +230,7 @@ class _Work:
         self.gaps: list[Gap] = []
         self.open: list[Line] = []
         self.notes: list[str] = []
+        self.tree = STRtree([])
 
     def rings(self, strokes: Sequence[Stroke], what: str) -> list[Ring]:
         """Closed rings of strokes: doubles dropped, ends joined."""
@@ -170,14 +253,16 @@ class _Work:
 
     def without_doubles(self, strokes: Sequence[Stroke], what: str) -> list[Stroke]:
         kept: list[Stroke] = []
-        ends: list[tuple[Line, bool]] = []
+        near: dict[tuple[int, int], list[Stroke]] = {}
         doubles = 0
         for s in strokes:
-            if any(s.closed == closed and _same(s.points, points, s.closed) for points, closed in ends):
+            col, row = (int(v // DOUBLE_CELL_MM) for v in s.points.min(axis=0))
+            about = [o for c in (-1, 0, 1) for r in (-1, 0, 1) for o in near.get((col + c, row + r), ())]
+            if any(s.closed == o.closed and _same(s.points, o.points, s.closed) for o in about):
                 doubles += 1
                 continue
             kept.append(s)
-            ends.append((s.points, s.closed))
+            near.setdefault((col, row), []).append(s)
         if doubles:
             self.notes.append(
                 f"{doubles} {what} {'line was' if doubles == 1 else 'lines were'} drawn twice; one of each "
@@ -186,46 +271,53 @@ class _Work:
         return kept
 
     def without_double_rings(self, rings: list[Ring], what: str) -> list[Ring]:
+        polygons = [Polygon(r) for r in rings]
+        areas = np.array([p.area for p in polygons])
         out: list[Ring] = []
-        for ring in rings:
-            own = Polygon(ring)
-            if any(
-                abs(Polygon(r).area - own.area) < 0.02 * own.area
-                and Polygon(r).symmetric_difference(own).area < 0.01 * own.area
-                for r in out
-            ):
-                self.notes.append(f"An {what} lies twice upon itself; one was kept.")
+        dropped: set[int] = set()
+        tree = STRtree(polygons)
+        for i, own in enumerate(polygons):
+            if i in dropped:
                 continue
-            out.append(ring)
+            out.append(rings[i])
+            # What covers its middle and is as large may be the same again.
+            for j in (int(k) for k in tree.query(own.representative_point(), predicate="intersects")):
+                if j <= i or j in dropped or abs(areas[j] - areas[i]) >= 0.02 * areas[i]:
+                    continue
+                if polygons[j].symmetric_difference(own).area < 0.01 * areas[i]:
+                    dropped.add(j)
+                    self.notes.append(f"An {what} lies twice upon itself; one was kept.")
         return out
 
     def chained(self, lines: list[Line]) -> list[Ring]:
         """Open lines joined end to end, nearest ends first; those that close within the tolerance."""
-        left = [np.asarray(line) for line in lines]
+        ends = _Ends(lines, self.near)
         out: list[Ring] = []
-        while left:
-            chain = left.pop(0)
+        for first in range(len(lines)):
+            if not ends.is_left(first):
+                continue
+            ends.take(first)
+            chain, turned = np.asarray(lines[first]), False
             while True:
                 closing = _apart(chain[0], chain[-1]) if len(chain) > 2 else math.inf
-                far, backwards, k = self._nearest(chain[-1], left)
+                far, backwards, k = ends.nearest(chain[-1])
                 if closing <= min(far, self.near):
                     break
                 if far <= self.near:
-                    following = left.pop(k)
+                    ends.take(k)
+                    following = lines[k][::-1] if backwards else lines[k]
                     if far > JOIN_MM:
                         self.gaps.append(_gap(chain[-1], far, True))
-                    chain = np.concatenate(
-                        [chain, (following[::-1] if backwards else following)[0 if far > JOIN_MM else 1 :]]
-                    )
-                elif self._nearest(chain[0], left)[0] <= self.near:
-                    chain = chain[::-1]
+                    chain = _joined(chain, following, self.near)
+                elif not turned and ends.nearest(chain[0])[0] <= self.near:
+                    chain, turned = chain[::-1], True
                 else:
                     break
             closing = _apart(chain[0], chain[-1])
             if len(chain) > 2 and closing <= self.near:
                 if closing > JOIN_MM:
                     self.gaps.append(_gap(chain[-1], closing, True))
-                out.append(chain if closing > JOIN_MM else chain[:-1])
+                out.append(_closed(chain, self.near))
             else:
                 self.gaps.append(_gap(chain[-1], closing, False))
                 self.open.append(chain)
@@ -244,43 +336,40 @@ class _Work:
             )
         return out
 
-    def _nearest(self, end: Line, lines: list[Line]) -> tuple[float, bool, int]:
-        best = (math.inf, False, -1)
-        for k, line in enumerate(lines):
-            for reversed_, point in ((False, line[0]), (True, line[-1])):
-                far = _apart(point, end)
-                if far < best[0]:
-                    best = (far, reversed_, k)
-        return best
-
     def nest(self, rings: list[Ring]) -> tuple[list[Ring], list[Ring]]:
         """Outlines, and the contours inside them, which are their windows; one inside a window is a piece
         again.
         """
         polygons = [Polygon(r) for r in rings]
-        depth = [
-            sum(
-                i != j
-                and b.area > a.area
-                and b.contains(a.representative_point())
-                and b.buffer(0.05).contains(a)
-                for j, b in enumerate(polygons)
+        depth = [0] * len(polygons)
+        if polygons:
+            inner, outer = STRtree(polygons).query(
+                [p.representative_point() for p in polygons], predicate="intersects"
             )
-            for i, a in enumerate(polygons)
-        ]
+            wide: dict[int, Polygon] = {}
+            for i, j in zip(inner.tolist(), outer.tolist(), strict=True):
+                if i == j or polygons[j].area <= polygons[i].area:
+                    continue
+                if j not in wide:
+                    wide[j] = polygons[j].buffer(0.05)
+                    shapely.prepare(wide[j])
+                depth[i] += bool(wide[j].contains(polygons[i]))
         windows = [r for r, d in zip(rings, depth, strict=True) if d % 2]
         if windows:
+            one = len(windows) == 1
             self.notes.append(
-                f"{len(windows)} {'contour lies' if len(windows) == 1 else 'contours lie'} inside an outline "
-                f"and {'was' if len(windows) == 1 else 'were'} taken as "
-                f"{'a window' if len(windows) == 1 else 'windows'}."
+                f"{len(windows)} {'contour lies' if one else 'contours lie'} inside an outline and "
+                f"{'was' if one else 'were'} taken as {'a window' if one else 'windows'}."
             )
         return [r for r, d in zip(rings, depth, strict=True) if d % 2 == 0], windows
 
     def pieces(self, outlines: list[Ring], windows: list[Ring]) -> list[_Piece]:
         pieces = [_Piece(r) for r in outlines]
+        self.tree = STRtree([p.polygon for p in pieces])
         for window in windows:
-            round_it = [p for p in pieces if p.polygon.buffer(JOIN_MM).covers(Polygon(window))]
+            own = Polygon(window)
+            about = (pieces[int(k)] for k in self.tree.query(own, predicate="intersects"))
+            round_it = [p for p in about if p.polygon.buffer(JOIN_MM).covers(own)]
             owner = min(round_it, key=lambda p: p.polygon.area, default=None)
             if owner is None:
                 self.notes.append("A window lies in no outline and was left out.")
@@ -290,8 +379,8 @@ class _Work:
         return pieces
 
     def owner(self, pieces: list[_Piece], point: Point, reach: float = 0.0) -> _Piece | None:
-        inside = [p for p in pieces if p.polygon.distance(point) <= reach]
-        return min(inside, key=lambda p: p.polygon.area, default=None)
+        near = self.tree.query(point, predicate="dwithin", distance=max(reach, 1e-9))
+        return min((pieces[int(k)] for k in near), key=lambda p: p.polygon.area, default=None)
 
     def give_marks(self, pieces: list[_Piece], use: Use, strokes: Sequence[Stroke]) -> None:
         lost = 0
@@ -379,3 +468,34 @@ def mark_of(use: Use, stroke: Stroke, ring: Ring, name: str) -> Mark:
     if use == "fold":
         return Mark(name, "fold", path=path)
     return Mark(name, "stitch", path=path, closed=stroke.closed)
+
+
+def _alike(pieces: Sequence[_Piece]) -> dict[int, tuple[int, int]]:
+    """Which of some pieces are kept, each with how often it is there as it is, and how often turned over."""
+    out: dict[int, tuple[int, int]] = {}
+    shapes: dict[int, Outline] = {}
+    by_size: dict[tuple[int, int], list[int]] = {}
+    for i, p in enumerate(pieces):
+        size = (int(p.polygon.length // SIZE_CELL_MM), len(p.windows))
+        shapes[i] = Outline(p.ring, p.windows)
+        about = [k for d in (-1, 0, 1) for k in by_size.get((size[0] + d, size[1]), ())]
+        for k in about:
+            times, mirrored = out[k]
+            if shapes[k].is_same(shapes[i]):
+                out[k] = times + 1, mirrored
+                break
+            if shapes[k].is_same(shapes[i].turned_over()):
+                out[k] = times, mirrored + 1
+                break
+        else:
+            out[i] = 1, 0
+            by_size.setdefault(size, []).append(i)
+    return out
+
+
+def _alike_words(f: FoundPiece) -> str:
+    if not f.mirrored:
+        return f"{f.name} is drawn {f.times} times; it is one piece, {f.times} of it."
+    if f.mirrored == f.times:
+        return f"{f.name} is drawn left and right; it is one piece, taken as a pair."
+    return f"{f.name} is drawn {f.times} times and {f.mirrored} times mirrored."

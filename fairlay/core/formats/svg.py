@@ -12,6 +12,8 @@ from fairlay.core.pattern.drawn import DrawnMark
 from fairlay.core.shapes.placing import place_points
 from fairlay.core.shapes.rings import Ring, rings_of
 
+ROLL_SHOWN_MM = 1000.0
+"""So much of a roll is drawn where nothing lies on it."""
 ROOM_MM = 40.0
 """Between hides, where a lay has several on one sheet."""
 STYLE = (
@@ -37,31 +39,33 @@ def lay_svg(job: Job, lay: Lay, hide_id: str | None = None) -> str:
     """
     used = {p.hide for p in lay.placements}
     hides = [h for h in job.hides if (h.id == hide_id if hide_id else h.id in used)] or list(job.hides)
+    return _document(job.name, [(h, *_hide_svg(job, lay, h)) for h in hides])
+
+
+def hide_svg(hide: Hide) -> str:
+    """Return an SVG document of a hide with nothing on it, at true size."""
+    x1 = min(hide.region.bounds[2], ROLL_SHOWN_MM) if hide.is_roll else hide.region.bounds[2]
+    return _document(hide.id, [(hide, "".join(_leather_svg(hide, x1)), x1)])
+
+
+def _document(title: str, drawn: list[tuple[Hide, str, float]]) -> str:
     blocks, top, width = [], ROOM_MM, 0.0
-    for hide in hides:
-        length = _shown_length(job, lay, hide)
-        x0, y0, x1, y1 = hide.region.bounds
-        x1 = min(x1, length) if length else x1
+    for hide, body, x1 in drawn:
+        x0, y0, _, y1 = hide.region.bounds
         blocks.append(
-            f"<g id={quoteattr(hide.id)} "
-            f'transform="translate({ROOM_MM - x0:.3f},{top - y0:.3f})">{_hide_svg(job, lay, hide, x1)}</g>'
+            f'<g id={quoteattr(hide.id)} transform="translate({ROOM_MM - x0:.3f},{top - y0:.3f})">{body}</g>'
         )
         top += y1 - y0 + ROOM_MM
         width = max(width, x1 - x0 + 2 * ROOM_MM)
     return (
         '<?xml version="1.0" encoding="UTF-8"?>\n<svg xmlns="http://www.w3.org/2000/svg" '
         f'width="{width:.3f}mm" height="{top:.3f}mm" viewBox="0 0 {width:.3f} {top:.3f}">'
-        f"<title>{escape(job.name)}</title><style>{STYLE}</style>{''.join(blocks)}</svg>\n"
+        f"<title>{escape(title)}</title><style>{STYLE}</style>{''.join(blocks)}</svg>\n"
     )
 
 
-def _shown_length(job: Job, lay: Lay, hide: Hide) -> float | None:
-    if not hide.is_roll:
-        return None
-    return max((shape.bounds[2] for _, shape in hide_shapes(job, lay, hide)), default=1000.0) + 20.0
-
-
-def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
+def _leather_svg(hide: Hide, x1: float) -> list[str]:
+    """A hide as far as ``x1``: its outline, its zones as far as they are leather, its flaws."""
     if hide.is_roll:
         out = [f'<rect class="hide" width="{x1:.3f}" height="{hide.width_mm:.3f}"/>']
     else:
@@ -71,9 +75,9 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
     out += _layer(
         "ZONE",
         [
-            f'<path class="zone" d="{path_data(rings_of(shown))}"><title>tightness '
-            f"{zone.tightness}</title></path>"
-            for zone, shown in hide.zone_regions
+            f'<path class="zone" d="{path_data(rings_of(shown))}"><title>tightness {zone.tightness}'
+            "</title></path>"
+            for zone, shown in hide.zones_on_leather
         ],
     )
     for severity, name in SEVERITY_NAMES.items():
@@ -84,7 +88,16 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
             if f.severity == severity
         ]
         out += _layer(f"FLAW_{name.upper()}", rings)
-    for placement, shape in hide_shapes(job, lay, hide):
+    return out
+
+
+def _hide_svg(job: Job, lay: Lay, hide: Hide) -> tuple[str, float]:
+    """A hide with what lies on it, and how far along it is drawn."""
+    x1, shapes = hide.region.bounds[2], hide_shapes(job, lay, hide)
+    if hide.is_roll:
+        x1 = min(x1, max((shape.bounds[2] for _, shape in shapes), default=ROLL_SHOWN_MM) + 20.0)
+    out = _leather_svg(hide, x1)
+    for placement, shape in shapes:
         c = shape.representative_point()
         name = f"{placement.piece} {placement.copy + 1}"
         out.append(
@@ -98,7 +111,7 @@ def _hide_svg(job: Job, lay: Lay, hide: Hide, x1: float) -> str:
         ]
         if shape.area > 8000:
             out.append(f'<text x="{c.x:.1f}" y="{c.y:.1f}">{escape(name)}</text>')
-    return "".join(out)
+    return "".join(out), x1
 
 
 def _layer(name: str, shapes: list[str]) -> list[str]:

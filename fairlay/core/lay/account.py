@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from shapely.geometry import Polygon, box
@@ -39,8 +40,12 @@ class HideAccount:
 
 
 def account(job: Job, lay: Lay, hide: Hide) -> HideAccount:
-    """Return where the leather of one hide went. A roll is counted as far as it is used."""
-    shapes = [shape for _, shape in hide_shapes(job, lay, hide)]
+    """Return where the leather of one hide of a lay went. A roll is counted as far as it is used."""
+    return account_of(hide, [shape for _, shape in hide_shapes(job, lay, hide)])
+
+
+def account_of(hide: Hide, shapes: Sequence[BaseGeometry] = ()) -> HideAccount:
+    """Return where the leather of a hide goes with shapes lying on it, or with none."""
     whole: BaseGeometry = hide.region
     if hide.is_roll:
         x0, y0, _, y1 = whole.bounds

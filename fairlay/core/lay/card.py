@@ -7,8 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from fairlay.core.lay.account import account
-from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.lay.account import account_of
 from fairlay.core.leather import Hide
 from fairlay.core.leather.drawn import HideDrawn, drawn
 
@@ -43,7 +42,7 @@ class RackCard:
 
 def card_of(hide: Hide) -> RackCard:
     """Return what the rack shows of a hide."""
-    where = account(Job("", (hide,), ()), Lay(()), hide)
+    where = account_of(hide)
     return RackCard(
         hide.usable.area / 1e6,
         [ClassShown(c.tightness, c.name, c.usable_m2) for c in where.classes],

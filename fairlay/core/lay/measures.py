@@ -102,9 +102,9 @@ def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
         usable = _roll_usable_m2(hide, hi) if shapes else 0.0
         used = hi * (hide.width_mm or 0.0) / MM2_PER_M2
     elif shapes:
-        kept, which = hide.end_kept_mm2(lo, hi)
+        kept, right = hide.end_kept_mm2(lo, hi)
         if kept >= REMNANT_MIN_M2 * MM2_PER_M2:
-            remnant, end = kept / MM2_PER_M2, which
+            remnant, end = kept / MM2_PER_M2, hide.end_name(right)
         used = hide.region.area / MM2_PER_M2 - remnant
     return HideMeasures(
         hide.id, len(shapes), placed, usable, used, used * hide.cost_per_m2, remnant, end, length

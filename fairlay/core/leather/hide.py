@@ -16,7 +16,7 @@ from shapely.geometry import Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.errors import BadHide
-from fairlay.core.shapes.rings import Ring, region, union
+from fairlay.core.shapes.rings import Ring, common, region, union
 from fairlay.core.tolerances import THICKNESS_GRID_MM
 
 HIDE_KINDS = ("side", "whole", "bend", "shoulder", "belly", "offcut", "roll")
@@ -100,7 +100,8 @@ class Hide:
     """A hide, side, cut or roll, ready to be laid on.
 
     A roll has ``width_mm`` (along y) and no outline of its own; ``length_mm`` is how much
-    of it may be used, and it runs from x = 0.
+    of it may be used, and it runs from x = 0. ``neck_left``: a side of the other hand, whose neck is
+    at the left.
     """
 
     id: str
@@ -115,6 +116,7 @@ class Hide:
     thickness: tuple[Reading, ...] = ()
     width_mm: float | None = field(default=None)
     reserved: tuple[Reserved, ...] = ()
+    neck_left: bool = False
 
     @property
     def is_roll(self) -> bool:
@@ -176,6 +178,12 @@ class Hide:
             covered = covered.union(whole)
         return tuple(out)
 
+    @property
+    def zones_on_leather(self) -> tuple[tuple[Zone, BaseGeometry], ...]:
+        """Zones with the part of each that shows and is leather, for drawing; those that are none are left out."""
+        cut = ((zone, common(shown, self.region)) for zone, shown in self.zone_regions)
+        return tuple((zone, shown) for zone, shown in cut if not shown.is_empty)
+
     def looser_than(self, tightness: int) -> BaseGeometry:
         """The region of leather looser than a class; leather in no zone bears anything."""
         return union(shown for zone, shown in self.zone_regions if zone.tightness > tightness)
@@ -224,12 +232,16 @@ class Hide:
             ),
         )
 
-    def end_kept_mm2(self, lo: float, hi: float) -> tuple[float, str]:
-        """Area of the larger straight-cut end left of ``lo`` or right of ``hi``, and which: tail or neck."""
+    def end_kept_mm2(self, lo: float, hi: float) -> tuple[float, bool]:
+        """Area of the larger straight-cut end, left of ``lo`` or right of ``hi``, and whether it is the right."""
         x0, y0, x1, y1 = self.region.bounds
-        neck = self.region.intersection(box(min(hi, x1), y0, x1, y1)).area
-        tail = self.region.intersection(box(x0, y0, max(lo, x0), y1)).area
-        return (neck, "neck") if neck >= tail else (tail, "tail")
+        right = self.region.intersection(box(min(hi, x1), y0, x1, y1)).area
+        left = self.region.intersection(box(x0, y0, max(lo, x0), y1)).area
+        return (right, True) if right >= left else (left, False)
+
+    def end_name(self, right: bool) -> str:
+        """What the left or the right end is: tail or neck."""
+        return "neck" if right != self.neck_left else "tail"
 
 
 def check_hide(hide: Hide) -> None:

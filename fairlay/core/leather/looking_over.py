@@ -238,6 +238,7 @@ def as_hide(
         tuple(Flaw(f.kind, f.severity, clean_ring(f.outline, f"flaw {f.id}")) for f in looking.flaws),
         tuple(Reading(r.x, r.y, r.mm) for r in looking.readings),
         width_mm,
+        neck_left=looking.neck_left,
     )
 
 
@@ -513,19 +514,20 @@ def brushed(looking: LookingOver, stroke: Points, width_mm: float, add: bool) ->
     )
 
 
-def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, LookingOver]:
-    """Return the document cut along a line drawn across the hide, the larger part kept; and that of the
-    largest part that came off, an offcut that takes along what lies on it. Raises BadHide for a line that
-    parts nothing.
+def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, tuple[LookingOver, ...]]:
+    """Return the document cut along a line drawn across the hide, the largest part kept; and those of the
+    parts that came off, larger ones first: offcuts that take along what lies on them. Raises BadHide for a
+    line that parts nothing.
     """
     kept, off = parted(Polygon(looking.ring, looking.hole_rings).buffer(0), line)
-    if off is None:
+    if not off:
         raise BadHide(
             "the line does not part the hide",
             value=len(line),
             expected="a line from edge to edge; nothing was cut",
         )
-    return _with_region(looking, kept), replace(_with_region(looking, off), kind="offcut")
+    came_off = tuple(replace(_with_region(looking, part), kind="offcut") for part in off)
+    return _with_region(looking, kept), came_off
 
 
 def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:

@@ -33,9 +33,9 @@ def painted(region: BaseGeometry, stroke: Points, width_mm: float, add: bool) ->
     return largest(region.union(line) if add else region.difference(line))
 
 
-def parted(region: BaseGeometry, line: Points) -> tuple[Polygon, Polygon | None]:
-    """Return the larger part of a region cut along a line, and the largest of what came off; None where the
-    line parts nothing. Raises BadHide for a line without a way.
+def parted(region: BaseGeometry, line: Points) -> tuple[Polygon, tuple[Polygon, ...]]:
+    """Return the largest part of a region cut along a line, and what came off, larger parts first: nothing
+    where the line parts nothing. Raises BadHide for a line without a way.
     """
     way = np.asarray(line, float).reshape(-1, 2)
     if len(way) < 2 or float(np.hypot(*np.diff(way, axis=0).T).sum()) < 1.0:
@@ -50,8 +50,8 @@ def parted(region: BaseGeometry, line: Points) -> tuple[Polygon, Polygon | None]
         key=lambda p: -p.area,
     )
     if len(parts) < 2:
-        return largest(region), None
-    return parts[0], parts[1]
+        return largest(region), ()
+    return parts[0], tuple(parts[1:])
 
 
 def largest(region: BaseGeometry) -> Polygon:

@@ -79,7 +79,7 @@ export interface paths {
         put?: never;
         /**
          * Begin Lay
-         * @description Begin a lay of one material of a batch on some hides.
+         * @description Begin a lay of one material of a batch on some hides, which the batch keeps from then on.
          */
         post: operations["begin_lay"];
         delete?: never;
@@ -96,12 +96,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        put?: never;
         /**
-         * Choose Leather
-         * @description Choose the leather of a batch anew.
+         * Change Leather
+         * @description Keep more leather for a batch, and let other leather go: what is not named stays as it is.
          */
-        put: operations["choose_leather"];
-        post?: never;
+        post: operations["change_leather"];
         delete?: never;
         options?: never;
         head?: never;
@@ -228,6 +228,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lays/{lay_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Events
+         * @description Server-sent events: what changed of how the lay stands (a ``LaidDelta``), by whomever, and its job each
+         *     time that changed. ``seen`` is the state that is known already.
+         */
+        get: operations["events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lays/{lay_id}/export/{kind}": {
         parameters: {
             query?: never;
@@ -243,6 +264,30 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/given-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Up
+         * @description Give a lay up: its hides are free to be let go by the batch.
+         */
+        post: operations["give_up"];
+        /**
+         * Take Up Again
+         * @description Take a lay up again that was given up.
+         */
+        delete: operations["take_up_again"];
         options?: never;
         head?: never;
         patch?: never;
@@ -268,7 +313,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lays/{lay_id}/revisions": {
+    "/api/lays/{lay_id}/leather": {
         parameters: {
             query?: never;
             header?: never;
@@ -278,10 +323,70 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Save
-         * @description Save a lay changed by hand. One that breaks a rule is refused, with the rule.
+         * Onto Leather Now
+         * @description Bring a lay onto its hides as they are now: what is hit by the change is taken up, the rest stays.
          */
-        post: operations["save"];
+        post: operations["onto_leather_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move By Hand
+         * @description Move pieces by hand, on what stands newest. What breaks a rule is refused, with the rule.
+         */
+        post: operations["move_by_hand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pin
+         * @description Pin pieces where they lie, and take pins out.
+         */
+        post: operations["pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Earlier Revisions
+         * @description Revisions before one, the oldest first.
+         */
+        get: operations["earlier_revisions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -319,7 +424,8 @@ export interface paths {
         put?: never;
         /**
          * Run
-         * @description Have the engine lay it, or some of its hides again, around what is pinned; follow the job to see it improve.
+         * @description Have the engine lay it, or some of its hides again, around what is pinned or around all that lies; follow
+         *     the job to see it improve.
          */
         post: operations["run"];
         delete?: never;
@@ -343,6 +449,30 @@ export interface paths {
          */
         post: operations["undo"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Waiting
+         * @description Take in what a search found and could not put beside hand moves; these can be gone back to.
+         */
+        post: operations["take_waiting"];
+        /**
+         * Leave Waiting
+         * @description Leave what a search found: the lay stays as it is.
+         */
+        delete: operations["leave_waiting"];
         options?: never;
         head?: never;
         patch?: never;
@@ -535,7 +665,9 @@ export interface paths {
         put?: never;
         /**
          * Accept
-         * @description Take what was found, as the cutter left it: outline, holes, rings with their severity, lines. One change, which can be undone.
+         * @description Take what was found, as the cutter left it: outline, holes, rings with their severity, lines.
+         *
+         *     One change, which can be undone.
          */
         post: operations["accept"];
         delete?: never;
@@ -555,7 +687,8 @@ export interface paths {
         put?: never;
         /**
          * Measure By Rule
-         * @description Take a hide from where its edge begins and ends below a rule laid along the backbone, station by station.
+         * @description Take a hide from where its edge begins and ends below a rule laid along the backbone, station by
+         *     station.
          */
         post: operations["measure_by_rule"];
         delete?: never;
@@ -595,7 +728,8 @@ export interface paths {
         put?: never;
         /**
          * Look At Drawing
-         * @description Take a hide from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has layers for them.
+         * @description Have a hide read from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has
+         *     layers for them. Follow the job; what it finds is kept beside the hide until it is accepted or left.
          */
         post: operations["look_at_drawing"];
         delete?: never;
@@ -633,7 +767,8 @@ export interface paths {
         };
         /**
          * Take Out
-         * @description A hide to take elsewhere: SVG or DXF at true size, its flaws on layers by severity, or as the exchange format has it.
+         * @description A hide to take elsewhere: SVG or DXF at true size, its flaws on layers by severity, or as the exchange
+         *     format has it.
          */
         get: operations["take_out"];
         put?: never;
@@ -695,7 +830,9 @@ export interface paths {
         put?: never;
         /**
          * Look At Pictures
-         * @description Have a hide found in its pictures; follow the job. What it finds is kept beside the hide until it is accepted or left.
+         * @description Have a hide found in its pictures; follow the job.
+         *
+         *     What it finds is kept beside the hide until it is accepted or left.
          */
         post: operations["look_at_pictures"];
         delete?: never;
@@ -753,7 +890,8 @@ export interface paths {
         };
         /**
          * Worth Of
-         * @description What a hide is worth: what each article's rules accept of it, its best block, its longest strap, the open batches it suits.
+         * @description What a hide is worth: what each article's rules accept of it, its best block, its longest strap, the
+         *     open batches it suits.
          */
         get: operations["worth_of"];
         put?: never;
@@ -837,7 +975,9 @@ export interface paths {
         };
         /**
          * Tags
-         * @description Tags of hides to print and tie on, each with a code that opens the hide. ``ids`` are separated by commas.
+         * @description Tags of hides to print and tie on, each with a code that opens the hide.
+         *
+         *     ``ids`` are separated by commas.
          */
         get: operations["tags"];
         put?: never;
@@ -1059,7 +1199,9 @@ export interface paths {
         put?: never;
         /**
          * Bring In
-         * @description Keep a drawing (SVG, DXF), a picture, or an article's exchange file. Refused where it is none of them.
+         * @description Keep a drawing (SVG, DXF), a picture, or an article's exchange file.
+         *
+         *     Refused where it is none of them.
          */
         post: operations["bring_in"];
         delete?: never;
@@ -1095,13 +1237,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Drawing
-         * @description A drawing as it came: its layers, units and strokes.
-         */
-        get: operations["drawing"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Read Drawing
+         * @description Have a drawing read: its layers, units and strokes; follow the job.
+         */
+        post: operations["read_drawing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1117,7 +1259,7 @@ export interface paths {
         };
         /**
          * Picture
-         * @description A picture as it came.
+         * @description A picture as it came: only what is one by its own first bytes, under the type those tell.
          */
         get: operations["picture"];
         put?: never;
@@ -1138,30 +1280,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Sorted Drawing
-         * @description The pieces of a drawing, once it is said what its layers are and what its unit is.
+         * Sort Drawing
+         * @description Have the pieces of a drawing sorted out, once it is said what its layers are and what its unit is.
          */
-        post: operations["sorted_drawing"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/ways-in/files/{file_id}/straight.jpg": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Straight Picture
-         * @description A picture on squared paper, straightened by its squares.
-         */
-        get: operations["straight_picture"];
-        put?: never;
-        post?: never;
+        post: operations["sort_drawing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1178,10 +1300,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Traced Picture
-         * @description The outlines of what lies on squared paper in a picture.
+         * Trace Picture
+         * @description Have the outlines traced of what lies on squared paper in a picture.
          */
-        post: operations["traced_picture"];
+        post: operations["trace_picture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1202,6 +1324,66 @@ export interface paths {
          * @description The whole of a half pattern, and whether its fold edge is straight and square.
          */
         post: operations["whole_of_half"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/readings/{job_id}/drawing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drawing
+         * @description A drawing as it came, once it is read.
+         */
+        get: operations["drawing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/readings/{job_id}/sorted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sorted Drawing
+         * @description The pieces of a drawing, once they are sorted out.
+         */
+        get: operations["sorted_drawing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways-in/readings/{job_id}/traced": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Traced Picture
+         * @description The outlines of what lies on squared paper, once they are traced.
+         */
+        get: operations["traced_picture"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1294,7 +1476,9 @@ export interface components {
     schemas: {
         /**
          * Accept
-         * @description What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand. ``flesh_up``: it was photographed flesh side up; ``keep_known``: what was known before is put on it.
+         * @description What of the seen is taken: the outline as it was left, its holes, the rings and lines that stand.
+         *
+         *     ``flesh_up``: it was photographed flesh side up; ``keep_known``: what was known before is put on it.
          */
         Accept: {
             ends?: components["schemas"]["Ends"] | null;
@@ -1463,7 +1647,8 @@ export interface components {
         };
         /**
          * ArticleWorth
-         * @description What an article's rules accept of a hide: leather that one of its pieces may use at least, or every one; ``cost`` per m2 of the first.
+         * @description What an article's rules accept of a hide: leather that one of its pieces may use at least, or every
+         *     one; ``cost`` per m2 of the first.
          */
         ArticleWorth: {
             /** All M2 */
@@ -1528,6 +1713,8 @@ export interface components {
             grain_school: "backbone" | "local" | "free";
             /** Id */
             id: number;
+            /** Leather Changed */
+            leather_changed: boolean;
             /** Lines */
             lines: components["schemas"]["LineOut"][];
             /** Match Sets */
@@ -1553,6 +1740,8 @@ export interface components {
             due_on: string | null;
             /** Id */
             id: number;
+            /** Leather Changed */
+            leather_changed: boolean;
             /** Lines */
             lines: components["schemas"]["LineOut"][];
             /** Name */
@@ -1611,6 +1800,11 @@ export interface components {
             batch_id?: number | null;
             /** Ids */
             ids: number[];
+            /**
+             * Shared
+             * @default false
+             */
+            shared: boolean;
             /** State */
             state?: ("received" | "looked over" | "kept" | "laid" | "part used" | "used up") | null;
         };
@@ -1694,26 +1888,47 @@ export interface components {
         };
         /**
          * Changed
-         * @description A hide's new version; ``made`` is the offcut that a cut put on the rack.
+         * @description A hide's new version; ``made`` are the offcuts that a cut put on the rack.
          */
         Changed: {
-            /** Made */
-            made?: number | null;
+            /**
+             * Made
+             * @default []
+             */
+            made: number[];
             /** Version */
             version: number;
         };
-        /** ChangedDelivery */
+        /**
+         * ChangedDelivery
+         * @description What the invoice says of hides still to come; ``correct``: it was typed wrong, and those received get its
+         *     price and words too.
+         */
         ChangedDelivery: {
             /** Closed */
             closed: boolean;
+            /**
+             * Correct
+             * @default false
+             */
+            correct: boolean;
             invoice: components["schemas"]["InvoiceIO"];
             /** Note */
             note: string;
         };
-        /** ChosenLeather */
-        ChosenLeather: {
-            /** Hide Ids */
-            hide_ids: number[];
+        /**
+         * ChangedLeather
+         * @description A hide that changed since it was laid on: what of the lay is hit by it, in words, and how many pieces.
+         */
+        ChangedLeather: {
+            /** Hide */
+            hide: string;
+            /** Hit */
+            hit: number;
+            /** Sentences */
+            sentences: string[];
+            /** Words */
+            words: string;
         };
         /** Circle */
         Circle: {
@@ -1749,8 +1964,9 @@ export interface components {
         };
         /**
          * CutOff
-         * @description A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without words its outline is mended.
-         *     ``rack_off`` puts what comes off on the rack, as an offcut.
+         * @description A cut across the hide; ``words`` say what for, as "cut for B-29": the hide is part used then. Without
+         *     words its outline is mended. ``rack_off`` puts what comes off on the rack, as offcuts, but the parts in
+         *     ``scrap`` (0 the largest that comes off), which are thrown away.
          */
         CutOff: {
             /** Line */
@@ -1761,6 +1977,11 @@ export interface components {
              */
             rack_off: boolean;
             /**
+             * Scrap
+             * @default []
+             */
+            scrap: number[];
+            /**
              * Words
              * @default
              */
@@ -1768,7 +1989,8 @@ export interface components {
         };
         /**
          * DeliveryOut
-         * @description A delivery; ``out_hides`` and ``out_m2`` are what its invoice states beyond the hides received, less than 0 where the hides are more.
+         * @description A delivery; ``out_hides`` and ``out_m2`` are what its invoice states beyond the hides received, less
+         *     than 0 where the hides are more.
          */
         DeliveryOut: {
             /** Claim */
@@ -1777,6 +1999,8 @@ export interface components {
             claim_money: number;
             /** Closed */
             closed: boolean;
+            /** Count */
+            count: number;
             /** Hides */
             hides: components["schemas"]["ReceivedHide"][];
             /** Id */
@@ -1923,7 +2147,7 @@ export interface components {
             /** Kind */
             kind: string;
             /** Made */
-            made: number | null;
+            made: number[];
             /** Outline */
             outline: number[][] | null;
             /** Words */
@@ -2086,7 +2310,8 @@ export interface components {
         };
         /**
          * FoundOut
-         * @description A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the drawing, in mm.
+         * @description A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the
+         *     drawing, in mm; it is there ``times`` times, and ``mirrored`` times turned over.
          */
         FoundOut: {
             at: components["schemas"]["XY"];
@@ -2094,9 +2319,13 @@ export interface components {
             length_mm: number;
             /** Marks */
             marks: components["schemas"]["MarkLine"][];
+            /** Mirrored */
+            mirrored: number;
             pattern: components["schemas"]["Pattern"];
             /** Rings */
             rings: number[][][];
+            /** Times */
+            times: number;
             /** Width Mm */
             width_mm: number;
         };
@@ -2164,6 +2393,30 @@ export interface components {
             start: components["schemas"]["XY"];
         };
         /**
+         * HandMove
+         * @description Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest; ``base``
+         *     is the revision they were seen in.
+         */
+        HandMove: {
+            /** Base */
+            base: number;
+            /**
+             * Mark
+             * @default
+             */
+            mark: string;
+            /**
+             * Put
+             * @default []
+             */
+            put: components["schemas"]["PlacementRecord"][];
+            /**
+             * Take
+             * @default []
+             */
+            take: components["schemas"]["PinnedPiece"][];
+        };
+        /**
          * Hardware
          * @description Something bought that goes into an article: how many.
          */
@@ -2185,8 +2438,6 @@ export interface components {
             hide: string;
             /** Length Mm */
             length_mm: number | null;
-            /** Neck Left */
-            neck_left: boolean;
             /** Pieces */
             pieces: number;
             /** Placed M2 */
@@ -2263,7 +2514,8 @@ export interface components {
         };
         /**
          * HidesOff
-         * @description Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide; rolls with their width.
+         * @description Hides as they come off the lorry: their areas by the invoice, in its unit, one a hide; rolls with their
+         *     width.
          */
         HidesOff: {
             /** Areas */
@@ -2280,7 +2532,8 @@ export interface components {
         };
         /**
          * InvoiceIO
-         * @description What a lot was bought as; ``price`` is for one ``unit``; ``area`` in it and ``hides`` are the invoice's own totals, 0 where it states none.
+         * @description What a lot was bought as; ``price`` is for one ``unit``; ``area`` in it and ``hides`` are the invoice's
+         *     own totals, 0 where it states none.
          */
         InvoiceIO: {
             /**
@@ -2321,7 +2574,8 @@ export interface components {
         };
         /**
          * JobOut
-         * @description Long work: ``subject`` is the lay that is laid, or the hide that is looked at; ``said`` what was found so far.
+         * @description Long work: ``subject`` is the lay that is laid, the hide that is looked at or the file that is read;
+         *     ``said`` what was found so far, ``share`` how much of it is done where that is known.
          */
         JobOut: {
             /** Error */
@@ -2336,13 +2590,15 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "lay" | "look";
+            kind: "lay" | "look" | "read";
             /** Revision */
             revision: number | null;
             /** Said */
             said: string[];
             /** Seconds */
             seconds: number;
+            /** Share */
+            share: number;
             /** Spent S */
             spent_s: number;
             /** State */
@@ -2354,7 +2610,8 @@ export interface components {
         };
         /**
          * KnownAgain
-         * @description What was known of a hide, put on its new outline: flaws where they lie now, and how many pull tests and readings; ``fits`` and ``words`` say whether it can be.
+         * @description What was known of a hide, put on its new outline: flaws where they lie now, and how many pull tests and
+         *     readings; ``fits`` and ``words`` say whether it can be.
          */
         KnownAgain: {
             /** Fits */
@@ -2377,7 +2634,69 @@ export interface components {
             /** Severity */
             severity: number;
         };
-        /** LayOut */
+        /**
+         * LaidDelta
+         * @description What makes one state of a lay another: pieces put down or moved, pieces taken up, the rest as it is now.
+         */
+        LaidDelta: {
+            /** Down */
+            down: components["schemas"]["LayPlacement"][];
+            figures: components["schemas"]["Figures"];
+            /** Per Hide */
+            per_hide: components["schemas"]["HideFigures"][];
+            /** Seen */
+            seen: string;
+            /** Unplaced */
+            unplaced: components["schemas"]["UnplacedOut"][];
+            /** Up */
+            up: components["schemas"]["PinnedPiece"][];
+            /** Was */
+            was: string;
+        };
+        /**
+         * LaidHide
+         * @description A hide of a lay, as it was laid on; ``colour`` names its leather, ``ends`` say what its left and right end
+         *     are.
+         */
+        LaidHide: {
+            bounds: components["schemas"]["Bounds"];
+            /** Colour */
+            colour: string;
+            /** Flaws */
+            flaws: components["schemas"]["FlawOut"][];
+            /** Kind */
+            kind: string;
+            /** Left End */
+            left_end: string;
+            /** Number */
+            number: string;
+            /** Right End */
+            right_end: string;
+            /** Rings */
+            rings: number[][][];
+            /** Zones */
+            zones: components["schemas"]["ZoneOut"][];
+        };
+        /**
+         * LaidState
+         * @description What of a lay changes as it is laid: where its pieces lie, what it leaves out, its figures. ``seen`` names
+         *     this state.
+         */
+        LaidState: {
+            figures: components["schemas"]["Figures"];
+            /** Per Hide */
+            per_hide: components["schemas"]["HideFigures"][];
+            /** Placements */
+            placements: components["schemas"]["LayPlacement"][];
+            /** Seen */
+            seen: string;
+            /** Unplaced */
+            unplaced: components["schemas"]["UnplacedOut"][];
+        };
+        /**
+         * LayOut
+         * @description A lay: what it is asked, and how it stands.
+         */
         LayOut: {
             /** At */
             at: number;
@@ -2385,11 +2704,14 @@ export interface components {
             batch: string;
             /** Batch Id */
             batch_id: number;
+            /** Changed */
+            changed: components["schemas"]["ChangedLeather"][];
             /** Doubts */
             doubts: string[];
-            figures: components["schemas"]["Figures"];
             /** Gap Mm */
             gap_mm: number;
+            /** Given Up */
+            given_up: boolean;
             /**
              * Grain School
              * @enum {string}
@@ -2398,7 +2720,7 @@ export interface components {
             /** Head */
             head: number;
             /** Hides */
-            hides: components["schemas"]["HideShape"][];
+            hides: components["schemas"]["LaidHide"][];
             /** Id */
             id: number;
             job: components["schemas"]["JobOut"] | null;
@@ -2406,16 +2728,14 @@ export interface components {
             material: string;
             /** Objective */
             objective: string;
-            /** Per Hide */
-            per_hide: components["schemas"]["HideFigures"][];
             /** Pieces */
             pieces: components["schemas"]["LayPiece"][];
-            /** Placements */
-            placements: components["schemas"]["LayPlacement"][];
+            /** Pins */
+            pins: components["schemas"]["PinnedPiece"][];
             /** Revisions */
             revisions: components["schemas"]["RevisionOut"][];
-            /** Unplaced */
-            unplaced: components["schemas"]["UnplacedOut"][];
+            state: components["schemas"]["LaidState"];
+            waiting: components["schemas"]["WaitingLay"] | null;
         };
         /**
          * LayPiece
@@ -2474,6 +2794,8 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+            /** Given Up */
+            given_up: boolean;
             /** Head */
             head: number;
             /** Hides */
@@ -2508,8 +2830,31 @@ export interface components {
             suggested: "outline" | "window" | "stitch" | "hole" | "fold" | "glue" | "skive" | "place" | "leave out";
         };
         /**
+         * LeatherChange
+         * @description Leather that a batch keeps from now on, and leather it lets go; what is not named stays as it is.
+         *     ``shared``: leather that another batch keeps is kept by both, knowingly.
+         */
+        LeatherChange: {
+            /**
+             * Add
+             * @default []
+             */
+            add: number[];
+            /**
+             * Drop
+             * @default []
+             */
+            drop: number[];
+            /**
+             * Shared
+             * @default false
+             */
+            shared: boolean;
+        };
+        /**
          * LeatherOffer
-         * @description A hide that could serve: ``never`` names pieces it can never bear, in words.
+         * @description A hide that could serve: ``never`` names pieces it can never bear, in words; ``kept_for`` other batches
+         *     that keep it.
          */
         LeatherOffer: {
             /** Chosen */
@@ -2518,6 +2863,10 @@ export interface components {
             fair_m2: number;
             /** Hide Id */
             hide_id: number;
+            /** Kept For */
+            kept_for: string[];
+            /** Laid */
+            laid: boolean;
             /** Never */
             never: string[];
             /** Number */
@@ -2527,7 +2876,9 @@ export interface components {
         };
         /**
          * LeatherSettingsIO
-         * @description ``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a lot may be, as a share; ``address``: what the codes on tags open, empty for the address they are printed from.
+         * @description ``limits``: give in mm per 100 mm up to which leather is tight, firm, loose; ``tolerance``: how short a
+         *     lot may be, as a share; ``address``: what the codes on tags open, empty for the address they are printed
+         *     from.
          */
         LeatherSettingsIO: {
             /**
@@ -2808,6 +3159,8 @@ export interface components {
         Mended: {
             /** Area M2 */
             area_m2: number;
+            /** Came Off */
+            came_off: components["schemas"]["PartOff"][];
             /** Holes */
             holes: number[][][];
             /** Outline */
@@ -2820,7 +3173,9 @@ export interface components {
         };
         /**
          * Needs
-         * @description What a piece needs of the leather. ``grain_tolerance_deg`` of 180 lets it lie any way; ``hidden`` are painted areas.
+         * @description What a piece needs of the leather.
+         *
+         *     ``grain_tolerance_deg`` of 180 lets it lie any way; ``hidden`` are painted areas.
          */
         Needs: {
             /**
@@ -2930,6 +3285,11 @@ export interface components {
              * @enum {string}
              */
             objective: "fill" | "sets" | "order";
+            /**
+             * Shared
+             * @default false
+             */
+            shared: boolean;
         };
         /**
          * NewLine
@@ -2958,6 +3318,11 @@ export interface components {
             /** Outline */
             outline: number[][];
         };
+        /** NewRevision */
+        NewRevision: {
+            /** Reason */
+            reason: string;
+        };
         /**
          * OutlineOut
          * @description An outline: its nodes (2 or 6 numbers each), its windows, and both drawn.
@@ -2975,11 +3340,23 @@ export interface components {
             windows: number[][][];
         };
         /**
+         * PartOff
+         * @description A part that a cut takes off.
+         */
+        PartOff: {
+            /** Area M2 */
+            area_m2: number;
+            /** Outline */
+            outline: number[][];
+        };
+        /**
          * Pattern
-         * @description A piece of an article. ``contour`` is the finished outline; ``margin_mm`` and ``edge_margins`` are cut beyond it.
+         * @description A piece of an article. ``contour`` is the finished outline; ``margin_mm`` and ``edge_margins`` are cut
+         *     beyond it.
          *
          *     ``each`` is how many one article takes (of a pair, both hands together). ``way`` names the part and the
-         *     way to make it ("arm strap", "double from thin") where a batch may choose. ``lines`` is the piece that this one lines.
+         *     way to make it ("arm strap", "double from thin") where a batch may choose. ``lines`` is the piece that
+         *     this one lines.
          */
         Pattern: {
             /** Contour */
@@ -3069,7 +3446,8 @@ export interface components {
         };
         /**
          * PicturesOut
-         * @description The newest pictures of a hide, while they are read or where nothing sure was found in them: the job, the pictures, what the printed bar measured.
+         * @description The newest pictures of a hide, while they are read or where nothing sure was found in them: the job,
+         *     the pictures, what the printed bar measured.
          */
         PicturesOut: {
             /** Bar Mm */
@@ -3122,6 +3500,22 @@ export interface components {
             revision: string;
             /** Rings */
             rings: number[][][];
+        };
+        /**
+         * PinChange
+         * @description Pieces to be pinned where they lie, and pins to be taken out.
+         */
+        PinChange: {
+            /**
+             * Add
+             * @default []
+             */
+            add: components["schemas"]["PinnedPiece"][];
+            /**
+             * Drop
+             * @default []
+             */
+            drop: components["schemas"]["PinnedPiece"][];
         };
         /** PinnedPiece */
         PinnedPiece: {
@@ -3190,7 +3584,8 @@ export interface components {
         };
         /**
          * PullKnown
-         * @description ``way_deg`` is the line of least stretch that it tells; ``doubt`` a question where the tests round it contradict it.
+         * @description ``way_deg`` is the line of least stretch that it tells; ``doubt`` a question where the tests round it
+         *     contradict it.
          */
         PullKnown: {
             /** Across Mm */
@@ -3414,7 +3809,8 @@ export interface components {
         };
         /**
          * Run
-         * @description The part of an outline from the place nearest ``start``, in the outline's own order, to the place nearest ``end``.
+         * @description The part of an outline from the place nearest ``start``, in the outline's own order, to the place
+         *     nearest ``end``.
          */
         Run: {
             end: components["schemas"]["XY"];
@@ -3422,7 +3818,8 @@ export interface components {
         };
         /**
          * RunLay
-         * @description How long to lay, and what: ``hides`` to lay again (none: all of them), around pieces that are ``pinned``.
+         * @description How long to lay, and what: ``hides`` to lay again (none: all of them), around what is pinned, or around
+         *     all that lies (``keep_all``).
          */
         RunLay: {
             /**
@@ -3431,10 +3828,10 @@ export interface components {
              */
             hides: string[];
             /**
-             * Pinned
-             * @default []
+             * Keep All
+             * @default false
              */
-            pinned: components["schemas"]["PinnedPiece"][];
+            keep_all: boolean;
             /**
              * Seconds
              * @default 30
@@ -3470,7 +3867,9 @@ export interface components {
         };
         /**
          * Seam
-         * @description Stitch lines that are sewn to each other. ``times`` in each article; thread is run times ``factor`` plus two tails of ``tail_mm``.
+         * @description Stitch lines that are sewn to each other.
+         *
+         *     ``times`` in each article; thread is run times ``factor`` plus two tails of ``tail_mm``.
          */
         Seam: {
             /**
@@ -3710,6 +4109,16 @@ export interface components {
             table: string;
         };
         /**
+         * Taken
+         * @description What of the lay is hit was taken up: how many pieces; ``head`` is the newest revision.
+         */
+        Taken: {
+            /** Head */
+            head: number;
+            /** Taken Up */
+            taken_up: number;
+        };
+        /**
          * TracePicture
          * @description What the cutter says of a picture; ``bar_mm`` is what the 100 mm bar on the printed page measures.
          */
@@ -3779,6 +4188,21 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /**
+         * WaitingLay
+         * @description What a search found and is not in the lay yet: while it goes on, or because pieces were moved by hand
+         *     meanwhile.
+         */
+        WaitingLay: {
+            /** Job */
+            job: number;
+            /** Placed */
+            placed: number;
+            /** Version */
+            version: number;
+            /** Yield Of Used */
+            yield_of_used: number;
+        };
         /** WholeOut */
         WholeOut: {
             /** Bow Mm */
@@ -3835,23 +4259,6 @@ export interface components {
             /** Tightness */
             tightness: number;
         };
-        /** NewRevision */
-        fairlay__api__models__NewRevision: {
-            /** Base */
-            base: number;
-            /**
-             * Mark
-             * @default
-             */
-            mark: string;
-            /** Placements */
-            placements: components["schemas"]["PlacementRecord"][];
-        };
-        /** NewRevision */
-        fairlay__api__pattern_models__NewRevision: {
-            /** Reason */
-            reason: string;
-        };
     };
     responses: never;
     parameters: never;
@@ -3890,6 +4297,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3946,6 +4362,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4013,6 +4438,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4064,6 +4498,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4133,6 +4576,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4153,7 +4605,7 @@ export interface operations {
             };
         };
     };
-    choose_leather: {
+    change_leather: {
         parameters: {
             query?: never;
             header?: never;
@@ -4164,7 +4616,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChosenLeather"];
+                "application/json": components["schemas"]["LeatherChange"];
             };
         };
         responses: {
@@ -4186,6 +4638,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4251,6 +4712,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4302,6 +4772,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4367,6 +4846,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4425,6 +4913,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4474,6 +4971,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4541,6 +5047,84 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    events: {
+        parameters: {
+            query?: {
+                seen?: string;
+            };
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaidDelta"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4595,6 +5179,145 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    give_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_up_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4664,6 +5387,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4684,7 +5416,7 @@ export interface operations {
             };
         };
     };
-    save: {
+    onto_leather_now: {
         parameters: {
             query?: never;
             header?: never;
@@ -4695,7 +5427,78 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["fairlay__api__models__NewRevision"];
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_by_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandMove"];
             };
         };
         responses: {
@@ -4719,6 +5522,155 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinnedPiece"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    earlier_revisions: {
+        parameters: {
+            query: {
+                before: number;
+            };
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4780,6 +5732,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4849,6 +5810,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4911,6 +5881,151 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revised"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4960,6 +6075,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5025,6 +6149,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5074,6 +6207,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5141,6 +6283,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5190,6 +6341,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5257,6 +6417,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5308,6 +6477,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5375,6 +6553,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5426,6 +6613,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5495,6 +6691,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5553,6 +6758,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5602,6 +6816,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5671,6 +6894,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5726,6 +6958,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5795,6 +7036,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5831,12 +7081,12 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SeenRecord"];
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */
@@ -5850,6 +7100,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5919,6 +7178,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5978,6 +7246,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6029,6 +7306,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6098,6 +7384,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6160,6 +7455,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6209,6 +7513,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6274,6 +7587,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6325,6 +7647,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6384,6 +7715,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6451,6 +7791,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6500,6 +7849,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6558,6 +7916,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6624,6 +7991,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6673,6 +8049,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6740,6 +8125,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6789,6 +8183,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6858,6 +8261,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -6911,6 +8323,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6980,6 +8401,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7029,6 +8459,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7090,6 +8529,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7161,6 +8609,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7214,6 +8671,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7279,6 +8745,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7310,7 +8785,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["fairlay__api__pattern_models__NewRevision"];
+                "application/json": components["schemas"]["NewRevision"];
             };
         };
         responses: {
@@ -7334,6 +8809,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7390,6 +8874,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7457,6 +8950,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7510,6 +9012,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7575,6 +9086,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7595,7 +9115,7 @@ export interface operations {
             };
         };
     };
-    drawing: {
+    read_drawing: {
         parameters: {
             query?: never;
             header?: never;
@@ -7607,12 +9127,12 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DrawingOut"];
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */
@@ -7626,6 +9146,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7691,6 +9220,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7711,7 +9249,7 @@ export interface operations {
             };
         };
     };
-    sorted_drawing: {
+    sort_drawing: {
         parameters: {
             query?: never;
             header?: never;
@@ -7727,12 +9265,12 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SortedDrawing"];
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */
@@ -7746,6 +9284,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7773,67 +9320,7 @@ export interface operations {
             };
         };
     };
-    straight_picture: {
-        parameters: {
-            query: {
-                square_mm: number;
-            };
-            header?: never;
-            path: {
-                file_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    traced_picture: {
+    trace_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -7849,12 +9336,12 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TracedOut"];
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */
@@ -7868,6 +9355,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7935,6 +9431,216 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawingOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sorted_drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SortedDrawing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    traced_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7994,6 +9700,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -8043,6 +9758,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8112,6 +9836,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -8164,6 +9897,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };

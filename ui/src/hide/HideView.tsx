@@ -2,6 +2,7 @@ import { select } from 'd3-selection'
 import { zoom, zoomIdentity, type ZoomBehavior, type ZoomTransform } from 'd3-zoom'
 import {
   useEffect,
+  useMemo,
   useImperativeHandle,
   useRef,
   useState,
@@ -12,7 +13,8 @@ import {
 } from 'react'
 import type { Schemas } from '../api/client'
 import { useUnits } from '../parts/units'
-import { PenMark, useKeyPen, type Told } from './keyPen'
+import { PenMark, useKeyPen } from './keyPen'
+import { atPointer, type At, type Told } from './places'
 
 export interface ViewHandle {
   nearer: () => void
@@ -23,22 +25,12 @@ export interface ViewHandle {
   chalk: () => void
 }
 
-/** A place in mm. */
-export interface At {
-  x: number
-  y: number
-}
-
+const STEPS = 8
+/** A scale as the nearest of eight steps from one doubling to the next. */
+const inSteps = (scale: number) => 2 ** (Math.round(Math.log2(scale) * STEPS) / STEPS)
 const TAPE = 26
 const PRESS_PX = 7
 const ORIGIN: At = { x: 0, y: 0 }
-
-/** Where a pointer is, in the mm of the drawing it is over. */
-export function atPointer(svg: SVGSVGElement, event: { clientX: number; clientY: number }): At {
-  const to = svg.querySelector<SVGGElement>('g[data-mm]')?.getScreenCTM()?.inverse()
-  const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(to)
-  return { x: Math.round(p.x * 100) / 100, y: Math.round(p.y * 100) / 100 }
-}
 
 const told =
   (kind: 'down' | 'move' | 'up', act: Told) => (event: ReactPointerEvent<SVGSVGElement>) => {
@@ -167,16 +159,20 @@ export function HideView({
     onPointerDown: (event: ReactPointerEvent<SVGSVGElement>) => {
       leave()
       pressed.current = [event.clientX, event.clientY]
+      // A stroke ends where it is let go, outside the drawing too.
+      if (held) event.currentTarget.setPointerCapture(event.pointerId)
       told('down', onPointer)(event)
     },
     // Who dragged the view has not pressed a place.
     onPointerUp: (event: ReactPointerEvent<SVGSVGElement>) => {
-      if (
-        held ||
-        Math.hypot(event.clientX - pressed.current[0], event.clientY - pressed.current[1]) <
-          PRESS_PX
+      const dragged = Math.hypot(
+        event.clientX - pressed.current[0],
+        event.clientY - pressed.current[1],
       )
-        told('up', onPointer)(event)
+      if (held || dragged < PRESS_PX) told('up', onPointer)(event)
+    },
+    onPointerCancel: (event: ReactPointerEvent<SVGSVGElement>) => {
+      if (held) told('up', onPointer)(event)
     },
     onKeyDown,
     onBlur: leave,
@@ -184,6 +180,9 @@ export function HideView({
       if (event.currentTarget.matches(':focus-visible')) take()
     },
   }
+  // What is drawn is built anew only where the scale has changed enough to matter for widths and words.
+  const step = inSteps(scale)
+  const inside = useMemo(() => children(step), [children, step])
   return (
     <svg
       ref={svg}
@@ -196,7 +195,7 @@ export function HideView({
       {size && (
         <>
           <g data-mm transform={`translate(${tx},${ty}) scale(${scale})`}>
-            {children(scale)}
+            {inside}
           </g>
           <Tape along width={size.w} start={tx + zero.x * scale} scale={scale} last={x1 - zero.x} />
           <Tape width={size.h} start={ty + zero.y * scale} scale={scale} last={y1 - zero.y} />

@@ -1,8 +1,7 @@
 import { useState, type KeyboardEvent } from 'react'
 import { useUnits } from '../parts/units'
-import type { At } from './HideView'
+import type { At, Told } from './places'
 
-export type Told = (kind: 'down' | 'move' | 'up', at: At) => void
 interface Pen extends At {
   down: boolean
 }

@@ -1,3 +1,4 @@
+import type { Wrong } from '../api/client'
 import type { ButtonHTMLAttributes, ReactNode } from 'react'
 
 type Look = 'brass' | 'paper' | 'bench' | 'stop'
@@ -44,14 +45,14 @@ export function Figure({
 }
 
 /** Something went wrong: what, and what was kept, in the server's words. */
-export function Trouble({ error, onPaper = false }: { error: Error | null; onPaper?: boolean }) {
+export function Trouble({ error, onPaper = false }: { error: Wrong; onPaper?: boolean }) {
   if (error === null) return null
   return (
     <p
       role="alert"
       className={`border-l-4 border-unsound px-3 py-2 ${onPaper ? 'bg-unsound/10 text-ink' : 'bg-docket text-ink'}`}
     >
-      {error.message}
+      {'message' in error ? error.message : error.problem}
     </p>
   )
 }

@@ -1,11 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
-import { HideDrawing } from '../../hide/HideDrawing'
-import { leatherColour } from '../../hide/paths'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { PieceCard } from '../../hide/PieceCard'
 import { Trouble, Waiting } from '../../parts/controls'
 import { dayOf, plural, useUnits } from '../../parts/units'
+import { mayShare, Offer } from './Offer'
 
 const SCHOOL = {
   backbone: 'grain with the backbone',
@@ -17,20 +16,16 @@ const SCHOOL = {
 export function BatchRoom() {
   const id = Number(useParams()['id'])
   const queries = useQueryClient()
-  const batch = useQuery({
-    queryKey: ['batch', id],
-    queryFn: () => told(api.GET('/api/batches/{batch_id}', { params: { path: { batch_id: id } } })),
+  const batch = server.useQuery('get', '/api/batches/{batch_id}', {
+    params: { path: { batch_id: id } },
   })
-  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
+  const rack = server.useQuery('get', '/api/leather')
   const choose = useMutation({
-    mutationFn: (hideIds: number[]) =>
+    mutationFn: (body: Schemas['LeatherChange']) =>
       told(
-        api.PUT('/api/batches/{batch_id}/leather', {
-          params: { path: { batch_id: id } },
-          body: { hide_ids: hideIds },
-        }),
+        api.POST('/api/batches/{batch_id}/leather', { params: { path: { batch_id: id } }, body }),
       ),
-    onSettled: () => queries.invalidateQueries({ queryKey: ['batch', id] }),
+    onSettled: () => queries.invalidateQueries(readFrom('/api/batches/{batch_id}')),
   })
   if (batch.isPending || rack.isPending) return <Waiting what="the batch" />
   if (batch.error)
@@ -40,13 +35,13 @@ export function BatchRoom() {
       </div>
     )
   const data = batch.data
-  const chosen = data.materials.flatMap((m) =>
-    m.offers.filter((o) => o.chosen).map((o) => o.hide_id),
-  )
-  const toggle = (hideId: number) => {
-    choose.mutate(
-      chosen.includes(hideId) ? chosen.filter((h) => h !== hideId) : [...chosen, hideId],
-    )
+  /** What was pressed is what is sent: two presses, or two people, both count. */
+  const toggle = (offer: Schemas['LeatherOffer']) => {
+    if (offer.chosen) choose.mutate({ add: [], drop: [offer.hide_id], shared: false })
+    else {
+      const shared = mayShare([offer])
+      if (shared !== null) choose.mutate({ add: [offer.hide_id], drop: [], shared })
+    }
   }
   return (
     <div className="h-full overflow-auto px-6 py-4">
@@ -67,6 +62,11 @@ export function BatchRoom() {
         </span>
       </div>
       <Trouble error={choose.error} />
+      {data.leather_changed && (
+        <p role="alert" className="docket mt-3 border-l-4 border-unsound px-4 py-2">
+          Leather that a lay of this batch lies on was changed since: the lay says what is hit.
+        </p>
+      )}
       {data.materials.map((need) => (
         <MaterialDocket
           key={need.material}
@@ -89,7 +89,7 @@ function MaterialDocket({
   batchId: number
   need: Schemas['MaterialNeed']
   rack: Schemas['RackHideOut'][]
-  onToggle: (id: number) => void
+  onToggle: (offer: Schemas['LeatherOffer']) => void
 }) {
   const units = useUnits()
   const enough = need.chosen_m2 / need.area_m2
@@ -130,7 +130,7 @@ function MaterialDocket({
           )}
         </span>
       </div>
-      <div className="mt-3 grid grid-cols-[minmax(380px,5fr)_6fr] gap-6">
+      <div className="mt-3 grid gap-6 lg:grid-cols-[minmax(380px,5fr)_6fr]">
         <ul className="max-h-[330px] overflow-auto border-y border-docket-line">
           {need.items.map((item) => (
             <li
@@ -167,7 +167,7 @@ function MaterialDocket({
                   offer={offer}
                   hide={hide}
                   onToggle={() => {
-                    onToggle(offer.hide_id)
+                    onToggle(offer)
                   }}
                 />
               )
@@ -176,66 +176,5 @@ function MaterialDocket({
         </ul>
       </div>
     </section>
-  )
-}
-
-/** A hide to choose: drawn, what of it bears these pieces, and what it can never give. */
-export function Offer({
-  offer,
-  hide,
-  onToggle,
-}: {
-  offer: { number: string; chosen: boolean; fair_m2?: number; never?: string[] }
-  hide: Schemas['RackHideOut']
-  onToggle: () => void
-}) {
-  const units = useUnits()
-  const { x0, y0, x1, y1 } = hide.shape.bounds
-  const scale = 150 / 2450
-  return (
-    <li>
-      <button
-        type="button"
-        role="checkbox"
-        aria-checked={offer.chosen}
-        onClick={onToggle}
-        className={`block w-full border-2 p-1.5 text-left ${offer.chosen ? 'border-ink bg-card' : 'border-docket-line hover:border-ink/50'}`}
-      >
-        <svg width={150} height={76} aria-hidden>
-          <g transform={`translate(1,1) scale(${scale}) translate(${-x0},${-y0})`}>
-            <HideDrawing
-              hide={hide.shape}
-              colour={leatherColour(hide.colour)}
-              scale={scale}
-              zones={x1 - x0 > 400 && y1 - y0 > 300}
-            />
-          </g>
-        </svg>
-        <span className="flex items-center gap-2">
-          <span
-            className={`grid size-5 place-items-center border-2 border-ink text-sm font-bold ${offer.chosen ? 'bg-ink text-docket' : ''}`}
-          >
-            {offer.chosen ? '✓' : ''}
-          </span>
-          <span className="figure text-lg font-bold whitespace-nowrap">{offer.number}</span>
-          <span className="ml-auto truncate text-[13px] text-ink-soft">{hide.kind}</span>
-        </span>
-        {offer.fair_m2 !== undefined && (
-          <span className="block text-[13px] text-ink-soft">
-            grade {hide.grade}, {units.area(offer.fair_m2)} fair for these
-          </span>
-        )}
-        {!(hide.measured && hide.looked_enough) && (
-          <span className="block border-l-4 border-brass pl-1.5 text-[13px]">
-            {hide.measured ? hide.looked : 'not measured yet'}
-          </span>
-        )}
-        {offer.never !== undefined && offer.never.length > 0 && (
-          <span className="block text-[13px] text-unsound">
-            too little for: {offer.never.join(', ')}
-          </span>
-        )}
-      </button>
-    </li>
   )
 }

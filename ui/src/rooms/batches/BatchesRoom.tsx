@@ -1,6 +1,5 @@
-import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { api, told } from '../../api/client'
+import { server } from '../../api/client'
 import { Empty, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { dayOf, plural, useUnits } from '../../parts/units'
@@ -15,7 +14,7 @@ const NEXT: Record<string, string> = {
 
 /** What is ordered, soonest due first, each with its next step. */
 export function BatchesRoom() {
-  const batches = useQuery({ queryKey: ['batches'], queryFn: () => told(api.GET('/api/batches')) })
+  const batches = server.useQuery('get', '/api/batches')
   const units = useUnits()
   return (
     <div className="h-full overflow-auto px-6 py-4">

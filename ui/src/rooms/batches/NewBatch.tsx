@@ -1,8 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Dialog } from 'radix-ui'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, told } from '../../api/client'
+import { api, readFrom, server, told } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
 
 const FIELD = 'mt-1 block min-h-11 w-full border border-ink/40 bg-white px-3'
@@ -34,10 +34,7 @@ export function NewBatch() {
 }
 
 function BatchForm({ onClose }: { onClose: () => void }) {
-  const articles = useQuery({
-    queryKey: ['articles'],
-    queryFn: () => told(api.GET('/api/articles')),
-  })
+  const articles = server.useQuery('get', '/api/articles')
   const [wanted, setWanted] = useState<Record<number, string>>({})
   const [ways, setWays] = useState<Record<number, Record<string, string>>>({})
   const queries = useQueryClient()
@@ -71,7 +68,7 @@ function BatchForm({ onClose }: { onClose: () => void }) {
       )
     },
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ['batches'] })
+      await queries.invalidateQueries(readFrom('/api/batches'))
       onClose()
       await go(`/batches/${made.id}`)
     },

@@ -1,10 +1,10 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate, useSearchParams } from 'react-router'
-import { api, told } from '../../api/client'
+import { api, server, told } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { plural, useUnits } from '../../parts/units'
-import { Offer } from '../batches/BatchRoom'
+import { mayShare, Offer } from '../batches/Offer'
 
 const AIMS = [
   { value: 'order', name: 'Everything, from the least leather' },
@@ -19,28 +19,26 @@ export function ChooseRoom() {
   const material = search.get('material') ?? ''
   const go = useNavigate()
   const units = useUnits()
-  const batch = useQuery({
-    queryKey: ['batch', batchId],
-    queryFn: () =>
-      told(api.GET('/api/batches/{batch_id}', { params: { path: { batch_id: batchId } } })),
+  const batch = server.useQuery('get', '/api/batches/{batch_id}', {
+    params: { path: { batch_id: batchId } },
   })
-  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
+  const rack = server.useQuery('get', '/api/leather')
   const need = batch.data?.materials.find((m) => m.material === material)
   const [changed, setChanged] = useState<number[] | null>(null)
   const [aim, setAim] = useState<(typeof AIMS)[number]['value']>('order')
   const chosen = changed ?? need?.offers.filter((o) => o.chosen).map((o) => o.hide_id) ?? []
   const begin = useMutation({
-    mutationFn: async () => {
+    mutationFn: async (shared: boolean) => {
       const made = await told(
         api.POST('/api/batches/{batch_id}/lays', {
           params: { path: { batch_id: batchId } },
-          body: { material, hide_ids: chosen, objective: aim },
+          body: { material, hide_ids: chosen, objective: aim, shared },
         }),
       )
       await told(
         api.POST('/api/lays/{lay_id}/run', {
           params: { path: { lay_id: made.id } },
-          body: { seconds: 30, seed: 1, hides: [], pinned: [] },
+          body: { seconds: 30, seed: 1, hides: [], keep_all: false },
         }),
       )
       return made.id
@@ -114,7 +112,9 @@ export function ChooseRoom() {
             className="min-h-14 px-8 text-lg"
             disabled={chosen.length === 0 || begin.isPending}
             onClick={() => {
-              begin.mutate()
+              const kept = need.offers.filter((o) => chosen.includes(o.hide_id) && !o.chosen)
+              const word = mayShare(kept)
+              if (word !== null) begin.mutate(word)
             }}
           >
             Lay them

@@ -1,173 +1,214 @@
 import { memo } from 'react'
-import type { Schemas } from '../../api/client'
-import { boundsOf, pathOf } from '../../hide/paths'
 import { GrainArrow } from '../../hide/PieceCard'
 import { MarkShape } from '../../hide/MarkShape'
+import { boundsOf, pathOf } from '../../hide/paths'
+import { keyOf, type Piece, type Placement } from './lay'
 
-type Piece = Schemas['LayPiece']
-type Placement = Schemas['LayPlacement']
 const READABLE_PX = 11
+const MARKS_FROM = 0.45
 
 interface Shown {
   placements: Placement[]
   pieces: Map<string, Piece>
+  /** In steps: what is drawn is built anew only where it changes. */
   scale: number
-  held: string | null
-  onHold: (key: string | null) => void
   pins: ReadonlySet<string>
+  onHold: (key: string | null) => void
   onPin: (key: string) => void
 }
 
-/** The pieces lying on a hide, as card templates; the one pointed at, or all of its kind, is brought out. Pressing one pins it where it is. */
+/**
+ * The pieces lying on a hide, as card templates: each kind of piece is drawn once and used where it lies. Who is
+ * pointed at is told by the one group that holds them; nothing here is built anew for it.
+ */
 export const LaidPieces = memo(function LaidPieces({
   placements,
   pieces,
   scale,
-  held,
-  onHold,
   pins,
+  onHold,
   onPin,
 }: Shown) {
+  const kinds = [...new Set(placements.map((p) => p.piece))].flatMap((id) => {
+    const piece = pieces.get(id)
+    return piece ? [piece] : []
+  })
+  const keyAt = (event: { target: EventTarget }) =>
+    event.target instanceof Element
+      ? (event.target.closest<SVGElement>('[data-key]')?.dataset['key'] ?? null)
+      : null
   return (
     <g
+      onPointerOver={(event) => {
+        onHold(keyAt(event))
+      }}
       onPointerLeave={() => {
         onHold(null)
       }}
+      onClick={(event) => {
+        const key = keyAt(event)
+        if (key !== null) onPin(key)
+      }}
     >
+      <defs>
+        {kinds.map((piece) => (
+          <g key={piece.id} id={cardId(piece.id)}>
+            <path
+              d={pathOf(piece.rings)}
+              fill="#efe2c4"
+              fillRule="evenodd"
+              stroke="#3a3128"
+              strokeWidth={1.1}
+              vectorEffect="non-scaling-stroke"
+            />
+            {scale > MARKS_FROM &&
+              piece.marks.map((m, i) => <MarkShape key={i} mark={m} px={1 / scale} />)}
+          </g>
+        ))}
+      </defs>
       {placements.map((p) => {
         const piece = pieces.get(p.piece)
-        if (!piece) return null
-        const key = `${p.piece}#${p.copy_number}`
-        const out = held === key || held === p.piece
         return (
-          <Laid
-            key={key}
-            placement={p}
-            piece={piece}
-            scale={scale}
-            out={out}
-            pinned={pins.has(key)}
-            onHold={() => {
-              onHold(key)
-            }}
-            onPin={() => {
-              onPin(key)
-            }}
-          />
+          piece && (
+            <Laid
+              key={keyOf(p)}
+              placement={p}
+              piece={piece}
+              scale={scale}
+              pinned={pins.has(keyOf(p))}
+            />
+          )
         )
       })}
     </g>
   )
 })
 
-const Laid = memo(
-  function Laid({
-    placement,
-    piece,
-    scale,
-    out,
-    pinned,
-    onHold,
-    onPin,
-  }: {
-    placement: Placement
-    piece: Piece
-    scale: number
-    out: boolean
-    pinned: boolean
-    onHold: () => void
-    onPin: () => void
-  }) {
-    const { a, b, c, d, e, f } = placement.matrix
-    const [x0, y0, x1, y1] = boundsOf(piece.rings)
-    const { x: mx, y: my } = piece.name_at
-    const cx = a * mx + c * my + e
-    const cy = b * mx + d * my + f
-    const px = 1 / scale
-    const long = Math.max(x1 - x0, y1 - y0)
-    const wide = Math.min(x1 - x0, y1 - y0, 2.4 * piece.name_at.r)
-    const words = piece.name
-    // The name runs along the piece's longer side, the right way up.
-    let turn =
-      (Math.atan2(b, a) * 180) / Math.PI +
-      (placement.mirrored ? 180 : 0) +
-      (y1 - y0 > (x1 - x0) * 1.15 ? 90 : 0)
-    turn = ((((turn + 90) % 180) + 180) % 180) - 90
-    // The way its grain axis points on the hide: mirrored first (a becomes 180 - a), then turned.
-    const rotation = placement.rotation_deg
-    const placed =
-      (placement.mirrored ? 180 - (piece.grain_deg ?? 0) : (piece.grain_deg ?? 0)) + rotation
-    const size = Math.min(17 * px, wide * 0.42, (long * 0.9) / (words.length * 0.56))
-    const named = size / px >= READABLE_PX
-    return (
-      <g className="piece cursor-pointer" onPointerEnter={onHold} onClick={onPin}>
-        <path
-          d={pathOf(piece.rings)}
-          transform={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`}
-          fill={out ? '#fff6dc' : '#efe2c4'}
-          fillRule="evenodd"
-          stroke={out ? '#7a5310' : '#3a3128'}
-          strokeWidth={(out ? 3 : 1.1) * px}
-          data-piece={placement.piece}
-          data-copy={placement.copy_number}
-        >
-          <title>{`${piece.name} ${placement.copy_number + 1}, ${piece.article}`}</title>
-        </path>
-        {piece.marks.length > 0 && scale > 0.45 && (
-          <g transform={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`} pointerEvents="none">
-            {piece.marks.map((m, i) => (
-              <MarkShape key={i} mark={m} px={px} />
-            ))}
-          </g>
-        )}
-        {out && (
-          <HiddenAreas piece={piece} matrix={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`} px={px} />
-        )}
-        {piece.grain_deg !== null && long * scale > 60 && wide * scale > 36 && (
-          <g transform={`translate(${cx},${cy}) rotate(${turn})`} pointerEvents="none">
-            <GrainArrow
-              x={0}
-              y={named ? size * 0.85 : 0}
-              deg={placed - turn}
-              length={Math.min(wide * 0.5, 44 * px)}
-              width={1.3 * px}
-            />
-          </g>
-        )}
-        {named && (
-          <text
+const cardId = (piece: string) => `card-${piece.replace(/[^A-Za-z0-9_-]/g, '_')}`
+
+export const matrixOf = ({ matrix: { a, b, c, d, e, f } }: Placement) =>
+  `matrix(${a} ${b} ${c} ${d} ${e} ${f})`
+
+const Laid = memo(function Laid({
+  placement,
+  piece,
+  scale,
+  pinned,
+}: {
+  placement: Placement
+  piece: Piece
+  scale: number
+  pinned: boolean
+}) {
+  const { a, b, c, d, e, f } = placement.matrix
+  const [x0, y0, x1, y1] = boundsOf(piece.rings)
+  const { x: mx, y: my } = piece.name_at
+  const cx = a * mx + c * my + e
+  const cy = b * mx + d * my + f
+  const px = 1 / scale
+  const long = Math.max(x1 - x0, y1 - y0)
+  const wide = Math.min(x1 - x0, y1 - y0, 2.4 * piece.name_at.r)
+  // The name runs along the piece's longer side, the right way up.
+  let turn =
+    (Math.atan2(b, a) * 180) / Math.PI +
+    (placement.mirrored ? 180 : 0) +
+    (y1 - y0 > (x1 - x0) * 1.15 ? 90 : 0)
+  turn = ((((turn + 90) % 180) + 180) % 180) - 90
+  // The way its grain axis points on the hide: mirrored first (a becomes 180 - a), then turned.
+  const axis = piece.grain_deg ?? 0
+  const placed = (placement.mirrored ? 180 - axis : axis) + placement.rotation_deg
+  const size = Math.min(17 * px, wide * 0.42, (long * 0.9) / (piece.name.length * 0.56))
+  const named = size / px >= READABLE_PX
+  const grained = piece.grain_deg !== null && wide * scale > 36
+  return (
+    <g className="piece cursor-pointer" data-key={keyOf(placement)}>
+      <use
+        href={`#${cardId(piece.id)}`}
+        transform={matrixOf(placement)}
+        data-piece={placement.piece}
+        data-copy={placement.copy_number}
+      >
+        <title>{`${piece.name} ${placement.copy_number + 1}, ${piece.article}`}</title>
+      </use>
+      {grained && long * scale > 60 && (
+        <g transform={`translate(${cx},${cy}) rotate(${turn})`} pointerEvents="none">
+          <GrainArrow
             x={0}
-            y={piece.grain_deg !== null && wide * scale > 36 ? -size * 0.35 : 0}
-            transform={`translate(${cx},${cy}) rotate(${turn})`}
-            fontSize={size}
-            textAnchor="middle"
-            dominantBaseline="central"
-            fill="#211c17"
-            pointerEvents="none"
-          >
-            {words}
-          </text>
-        )}
-        {pinned && (
-          <Tack
-            x={cx}
-            y={cy}
-            px={px}
-            room={piece.name_at.r}
-            beside={named ? size : 0}
-            turn={turn}
+            y={named ? size * 0.85 : 0}
+            deg={placed - turn}
+            length={Math.min(wide * 0.5, 44 * px)}
+            width={1.3 * px}
           />
-        )}
-      </g>
-    )
-  },
-  (old, now) =>
-    old.placement === now.placement &&
-    old.piece === now.piece &&
-    old.scale === now.scale &&
-    old.out === now.out &&
-    old.pinned === now.pinned,
-)
+        </g>
+      )}
+      {named && (
+        <text
+          x={0}
+          y={grained ? -size * 0.35 : 0}
+          transform={`translate(${cx},${cy}) rotate(${turn})`}
+          fontSize={size}
+          textAnchor="middle"
+          dominantBaseline="central"
+          fill="#211c17"
+          pointerEvents="none"
+        >
+          {piece.name}
+        </text>
+      )}
+      {pinned && (
+        <Tack x={cx} y={cy} px={px} room={piece.name_at.r} beside={named ? size : 0} turn={turn} />
+      )}
+    </g>
+  )
+})
+
+/** What is pointed at, or all of its kind, brought out over the rest: lighter card, a brass edge, its hidden areas. */
+export function HeldPieces({
+  placements,
+  pieces,
+  held,
+  px,
+}: {
+  placements: Placement[]
+  pieces: Map<string, Piece>
+  held: string | null
+  px: number
+}) {
+  if (held === null) return null
+  const own = placements.filter((p) => keyOf(p) === held || p.piece === held)
+  return (
+    <g pointerEvents="none" data-held>
+      {own.map((p) => {
+        const piece = pieces.get(p.piece)
+        return (
+          piece && (
+            <g key={keyOf(p)} transform={matrixOf(p)}>
+              <path
+                d={pathOf(piece.rings)}
+                fill="#fff6dc"
+                fillOpacity={0.35}
+                fillRule="evenodd"
+                stroke="#7a5310"
+                strokeWidth={3}
+                vectorEffect="non-scaling-stroke"
+              />
+              {piece.hidden.length > 0 && (
+                <path
+                  d={pathOf(piece.hidden)}
+                  fill="#3a3128"
+                  fillOpacity={0.16}
+                  stroke="#3a3128"
+                  strokeWidth={px}
+                  strokeDasharray={`${4 * px} ${3 * px}`}
+                />
+              )}
+            </g>
+          )
+        )
+      })}
+    </g>
+  )
+}
 
 /** A brass tack through a pinned piece, above its name. */
 function Tack({
@@ -197,21 +238,5 @@ function Tack({
       <circle r={r} fill="#c9962f" stroke="#5d430f" strokeWidth={1.4 * px} />
       <circle cx={-r * 0.3} cy={-r * 0.3} r={r * 0.3} fill="#f4dfa6" />
     </g>
-  )
-}
-
-function HiddenAreas({ piece, matrix, px }: { piece: Piece; matrix: string; px: number }) {
-  if (piece.hidden.length === 0) return null
-  return (
-    <path
-      d={pathOf(piece.hidden)}
-      transform={matrix}
-      fill="#3a3128"
-      fillOpacity={0.16}
-      stroke="#3a3128"
-      strokeWidth={px}
-      strokeDasharray={`${4 * px} ${3 * px}`}
-      pointerEvents="none"
-    />
   )
 }

@@ -1,11 +1,12 @@
 import { DropdownMenu } from 'radix-ui'
 import { useState } from 'react'
-import type { Schemas } from '../../api/client'
 import { Button, Figure, Trouble } from '../../parts/controls'
-import { cssShare, percent, useUnits } from '../../parts/units'
+import { cssShare, percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
+import type { Lay } from './lay'
+import type { useLayActs } from './useLay'
 
-type Lay = Schemas['LayOut']
+const USUAL_SECONDS = 30
 const TIMES = [
   { seconds: 10, name: '10 seconds' },
   { seconds: 30, name: 'half a minute' },
@@ -19,20 +20,18 @@ const EXPORTS = [
   { kind: 'job.json', name: 'the job as JSON' },
 ]
 const SOURCE: Record<string, string> = {
+  leather: 'onto its leather as it is now',
   begun: 'begun',
   engine: 'laid',
   hand: 'by hand',
   undo: 'gone back',
 }
 
-interface Acts {
-  onRun: (seconds: number, only: string | null) => void
-  onUnpin: () => void
-  onStop: () => void
-  onUndo: () => void
-  onGoTo: (number: number) => void
-  onName: (mark: string) => void
-  onPoint: (piece: string | null) => void
+interface Shown {
+  lay: Lay
+  job: Job | null
+  hide: string
+  acts: ReturnType<typeof useLayActs>
 }
 
 /** The docket of a lay: the next act, its figures, where the leather went, what found no place, its revisions. */
@@ -40,24 +39,21 @@ export function LayDocket({
   lay,
   job,
   hide,
-  pinned,
-  error,
-  ...acts
-}: { lay: Lay; job: Job | null; hide: string; pinned: number; error: Error | null } & Acts) {
+  acts,
+  onPoint,
+}: Shown & { onPoint: (piece: string | null) => void }) {
   const units = useUnits()
-  const f = lay.figures
-  const here = lay.per_hide.find((h) => h.hide === hide)
+  const f = lay.state.figures
+  const here = lay.state.per_hide.find((h) => h.hide === hide)
   return (
-    <section className="docket torn" aria-label="Docket of this lay">
-      <Trouble error={error} onPaper />
-      <div className="grid h-[230px] grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px] gap-6 px-5 pt-2 pb-3">
-        <LayIt
-          job={job}
-          laid={lay.placements.length > 0}
-          hide={lay.hides.length > 1 ? hide : null}
-          pinned={pinned}
-          {...acts}
-        />
+    <section
+      className="docket torn max-h-[46%] shrink-0 overflow-auto"
+      aria-label="Docket of this lay"
+    >
+      <Trouble error={acts.error} onPaper />
+      <Told lay={lay} job={job} acts={acts} />
+      <div className="grid grid-cols-[190px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[190px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[230px] xl:grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px]">
+        <LayIt {...{ lay, job, hide, acts }} />
         <div className="grid content-start gap-x-4 gap-y-1 [grid-template-columns:1fr_1fr]">
           <Figure label="Pieces placed">
             {f.placed} <span className="text-base font-normal">of {f.wanted}</span>
@@ -123,22 +119,22 @@ export function LayDocket({
             </p>
           ))}
           <div className="text-[13px] text-ink-soft">
-            {lay.unplaced.length > 0
+            {lay.state.unplaced.length > 0
               ? 'Found no place'
               : f.placed === 0
                 ? 'Nothing is laid yet'
                 : 'Everything has its place'}
           </div>
           <ul className="min-h-0 flex-1 overflow-auto pr-1 text-sm" aria-label="Found no place">
-            {lay.unplaced.map((u) => (
+            {lay.state.unplaced.map((u) => (
               <li
                 key={u.piece}
                 className="border-b border-docket-line py-1 last:border-0"
                 onPointerEnter={() => {
-                  acts.onPoint(u.piece)
+                  onPoint(u.piece)
                 }}
                 onPointerLeave={() => {
-                  acts.onPoint(null)
+                  onPoint(null)
                 }}
               >
                 <b className="figure text-base">{u.count}</b> {u.name}
@@ -149,26 +145,77 @@ export function LayDocket({
         </div>
         <div className="flex flex-col gap-2">
           <Exports layId={lay.id} />
-          <Revisions lay={lay} busy={isLive(job)} {...acts} />
+          <Revisions lay={lay} busy={isLive(job)} acts={acts} />
         </div>
       </div>
     </section>
   )
 }
 
-function LayIt({
-  job,
-  laid,
-  hide,
-  pinned,
-  onRun,
-  onStop,
-  onUndo,
-  onUnpin,
-}: { job: Job | null; laid: boolean; hide: string | null; pinned: number } & Acts) {
-  const [seconds, setSeconds] = useState(30)
+/** What stands between the lay and the knife: leather that changed, a lay that waits, hides nobody looked over. */
+function Told({ lay, job, acts }: Omit<Shown, 'hide'>) {
+  const hit = lay.changed.reduce((sum, c) => sum + c.hit, 0)
+  const waits = lay.waiting !== null && !isLive(job) ? lay.waiting : null
+  return (
+    <>
+      {lay.changed.length > 0 && (
+        <div
+          role="alert"
+          className="mx-5 mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 border-l-4 border-unsound bg-unsound/10 px-3 py-1"
+        >
+          <span
+            className="min-w-0 flex-1"
+            title={lay.changed.flatMap((c) => c.sentences).join('\n')}
+          >
+            {lay.changed.map((c) => c.words).join('; ')}.
+          </span>
+          <Button
+            look="brass"
+            disabled={isLive(job) || acts.mend.isPending}
+            onClick={() => {
+              acts.mend.mutate(USUAL_SECONDS)
+            }}
+          >
+            {hit > 0 ? `Lay ${plural(hit, 'piece')} again` : 'Bring it onto the leather'}
+          </Button>
+        </div>
+      )}
+      {waits && (
+        <div
+          role="status"
+          className="mx-5 mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 border-l-4 border-brass bg-brass/15 px-3 py-1"
+        >
+          <span className="min-w-0 flex-1">
+            A lay of {waits.placed} pieces, {percent(waits.yield_of_used, 1)}, was found while
+            pieces were moved by hand; both cannot stand together.
+          </span>
+          <Button
+            onClick={() => {
+              acts.takeWaiting.mutate()
+            }}
+          >
+            Take it, and leave the moves
+          </Button>
+          <Button
+            onClick={() => {
+              acts.leaveWaiting.mutate()
+            }}
+          >
+            Leave it
+          </Button>
+        </div>
+      )}
+    </>
+  )
+}
+
+function LayIt({ lay, job, hide, acts }: Shown) {
+  const [seconds, setSeconds] = useState(USUAL_SECONDS)
   const [onlyHere, setOnlyHere] = useState(false)
-  const only = onlyHere && laid ? hide : null
+  const laid = lay.state.placements.length > 0
+  const several = lay.hides.length > 1
+  const only = onlyHere && laid && several ? hide : null
+  const pinned = lay.pins.length
   if (job && isLive(job)) {
     return (
       <div className="flex flex-col gap-2" role="status">
@@ -182,7 +229,12 @@ function LayIt({
           {Math.min(job.seconds, job.spent_s).toFixed(0)} of {job.seconds.toFixed(0)} s,{' '}
           {job.history.length === 0 ? 'nothing better yet' : `${job.history.length} better found`}
         </div>
-        <Button look="stop" onClick={onStop}>
+        <Button
+          look="stop"
+          onClick={() => {
+            acts.stop.mutate(job.id)
+          }}
+        >
           Stop, keep the best
         </Button>
       </div>
@@ -194,7 +246,7 @@ function LayIt({
         look="brass"
         className="min-h-14 text-xl"
         onClick={() => {
-          onRun(seconds, only)
+          acts.run.mutate({ seconds, only })
         }}
       >
         {only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}
@@ -218,7 +270,7 @@ function LayIt({
           ))}
         </select>
       </label>
-      {laid && hide !== null && (
+      {laid && several && (
         <label className="flex items-center gap-2 text-sm">
           <span className="w-6" aria-hidden>
             on
@@ -237,9 +289,20 @@ function LayIt({
         </label>
       )}
       {pinned > 0 ? (
-        <Button onClick={onUnpin}>Take out {pinned === 1 ? 'the pin' : `${pinned} pins`}</Button>
+        <Button
+          onClick={() => {
+            acts.pin.mutate(lay.pins)
+          }}
+        >
+          Take out {pinned === 1 ? 'the pin' : `${pinned} pins`}
+        </Button>
       ) : (
-        <Button onClick={onUndo} disabled={!laid}>
+        <Button
+          onClick={() => {
+            acts.undo.mutate()
+          }}
+          disabled={lay.head < 2}
+        >
           Undo
         </Button>
       )}
@@ -276,7 +339,7 @@ function Exports({ layId }: { layId: number }) {
   )
 }
 
-function Revisions({ lay, busy, onGoTo, onName }: { lay: Lay; busy: boolean } & Acts) {
+function Revisions({ lay, busy, acts }: Omit<Shown, 'hide' | 'job'> & { busy: boolean }) {
   const head = lay.revisions.at(-1)
   return (
     <>
@@ -296,7 +359,7 @@ function Revisions({ lay, busy, onGoTo, onName }: { lay: Lay; busy: boolean } & 
                 className={ITEM}
                 disabled={busy || r.number === lay.head}
                 onSelect={() => {
-                  onGoTo(r.number)
+                  acts.goTo.mutate(r.number)
                 }}
               >
                 <b className="figure">{r.number}</b> {SOURCE[r.source] ?? r.source}
@@ -313,7 +376,7 @@ function Revisions({ lay, busy, onGoTo, onName }: { lay: Lay; busy: boolean } & 
         onSubmit={(e) => {
           e.preventDefault()
           const mark = new FormData(e.currentTarget).get('mark')
-          onName(typeof mark === 'string' ? mark : '')
+          acts.name.mutate(typeof mark === 'string' ? mark : '')
         }}
       >
         <label className="text-[13px] text-ink-soft">

@@ -1,170 +1,104 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { Tabs } from 'radix-ui'
+import { useMemo, useRef, useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
 import { HideDrawing } from '../../hide/HideDrawing'
 import { HideView, type ViewHandle } from '../../hide/HideView'
 import { leatherColour } from '../../hide/paths'
 import { Trouble, Waiting } from '../../parts/controls'
+import { isLive, type Job } from '../../parts/job'
 import { RoomKeys } from '../../parts/keys'
 import { plural } from '../../parts/units'
-import { isLive, useFollowedJob } from '../../parts/job'
-import { LaidPieces } from './LaidPieces'
+import { HeldPieces, LaidPieces } from './LaidPieces'
+import { byHide, keyOf, nextOf, type Lay, type Piece } from './lay'
 import { LayDocket } from './LayDocket'
+import { useLay, useLayActs } from './useLay'
 
-type Lay = Schemas['LayOut']
+const USUAL_SECONDS = 30
+const NONE: never[] = []
 
 /** A lay: the hide fills the screen, its docket lies along the near edge. */
 export function LayRoom() {
   const id = Number(useParams()['id'])
-  const lay = useQuery({
-    queryKey: ['lay', id],
-    queryFn: () => told(api.GET('/api/lays/{lay_id}', { params: { path: { lay_id: id } } })),
-    placeholderData: (old) => old,
-  })
-  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
+  const { lay, job } = useLay(id)
   if (lay.isPending) return <Waiting what="the lay" />
-  if (lay.error)
+  if (lay.error && !lay.data)
     return (
       <div className="p-8">
         <Trouble error={lay.error} />
       </div>
     )
-  return <Bench lay={lay.data} colours={new Map(rack.data?.map((h) => [h.number, h.colour]))} />
+  return <Bench key={id} lay={lay.data} job={job} />
 }
 
-function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
-  const [shown, setShown] = useState(0)
+function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
+  const [shown, setShown] = useState<string | null>(null)
   const [held, setHeld] = useState<string | null>(null)
-  const [pins, setPins] = useState<ReadonlySet<string>>(new Set())
   const view = useRef<ViewHandle>(null)
-  const queries = useQueryClient()
-  const job = useFollowedJob(lay.job, () => {
-    void queries.invalidateQueries({ queryKey: ['lay', lay.id] })
-  })
-  const path = { lay_id: lay.id }
-  const pinned = () =>
-    lay.placements
-      .filter((p) => pins.has(`${p.piece}#${p.copy_number}`))
-      .map((p) => ({ piece: p.piece, copy_number: p.copy_number }))
-  const togglePin = (key: string) => {
-    setPins((old) => {
-      const now = new Set(old)
-      if (!now.delete(key)) now.add(key)
-      return now
-    })
-  }
-  const settled = () => queries.invalidateQueries({ queryKey: ['lay', lay.id] })
-  const run = useMutation({
-    mutationFn: ({ seconds, only }: { seconds: number; only: string | null }) =>
-      told(
-        api.POST('/api/lays/{lay_id}/run', {
-          params: { path },
-          body: {
-            seconds,
-            seed: Date.now() % 100_000,
-            hides: only === null ? [] : [only],
-            pinned: pinned(),
-          },
-        }),
-      ),
-    onSettled: settled,
-  })
-  const stop = useMutation({
-    mutationFn: (jobId: number) =>
-      told(api.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id: jobId } } })),
-    onSettled: settled,
-  })
-  const undo = useMutation({
-    mutationFn: () =>
-      told(api.POST('/api/lays/{lay_id}/undo', { params: { path }, body: { base: lay.head } })),
-    onSettled: settled,
-  })
-  const goTo = useMutation({
-    mutationFn: (number: number) =>
-      told(
-        api.POST('/api/lays/{lay_id}/go-to', {
-          params: { path },
-          body: { base: lay.head, number },
-        }),
-      ),
-    onSettled: settled,
-  })
-  const name = useMutation({
-    mutationFn: (mark: string) =>
-      told(
-        api.PUT('/api/lays/{lay_id}/revisions/{number}/mark', {
-          params: { path: { ...path, number: lay.head } },
-          body: { mark },
-        }),
-      ),
-    onSettled: settled,
-  })
+  const acts = useLayActs(lay)
   const live = isLive(job)
-  const hide = lay.hides[shown] ?? lay.hides[0]
-  const point = (by: number) => {
-    const keys = lay.placements
-      .filter((p) => p.hide === hide?.number)
-      .map((p) => `${p.piece}#${p.copy_number}`)
-    const at = held === null ? -1 : keys.indexOf(held)
-    setHeld(
-      keys[(at < 0 ? (by > 0 ? 0 : keys.length - 1) : at + by + keys.length) % keys.length] ?? null,
-    )
-  }
-  const step = (by: number) => {
-    setShown((shown + by + lay.hides.length) % lay.hides.length)
-  }
+  const hide = lay.hides.find((h) => h.number === shown) ?? lay.hides[0]
+  const lies = useMemo(() => byHide(lay.state.placements), [lay.state.placements])
+  const pieces = useMemo(() => new Map(lay.pieces.map((p) => [p.id, p])), [lay.pieces])
+  const pins = useMemo(() => new Set(lay.pins.map(keyOf)), [lay.pins])
+  const { mutate: pin } = acts.pin
+  const togglePin = useMemo(
+    () => (key: string) => {
+      const [piece = '', copy = '0'] = key.split('#')
+      const one = { piece, copy_number: Number(copy) }
+      pin(pins.has(key) ? [one] : one)
+    },
+    [pin, pins],
+  )
   if (!hide) return null
-  const here = lay.placements.filter((p) => p.hide === hide.number)
-  const colour = leatherColour(colours.get(hide.number))
-  const neckLeft = lay.per_hide.some((h) => h.hide === hide.number && h.neck_left)
-  const pieces = new Map(lay.pieces.map((p) => [p.id, p]))
-  const [heldPiece, heldCopy] = held?.split('#') ?? []
-  const told_ = heldPiece ? pieces.get(heldPiece) : undefined
+  const here = lies.get(hide.number) ?? NONE
+  const colour = leatherColour(hide.colour)
+  const step = (by: number) => {
+    const at = lay.hides.indexOf(hide)
+    setShown(lay.hides[(at + by + lay.hides.length) % lay.hides.length]?.number ?? null)
+  }
+  const layIt = () => {
+    if (live && job) acts.stop.mutate(job.id)
+    else acts.run.mutate({ seconds: USUAL_SECONDS, only: null })
+  }
   return (
     <div className="flex h-full flex-col">
       <div className="flex min-h-11 items-center gap-5 bg-bench-deep px-5">
         <Link to={`/batches/${lay.batch_id}`} className="truncate text-chalk-dim hover:text-chalk">
           ← {lay.batch}
         </Link>
-        <div role="tablist" aria-label="Hides of this lay" className="flex">
-          {lay.hides.map((h, i) => (
-            <button
-              key={h.number}
-              type="button"
-              role="tab"
-              aria-selected={i === shown}
-              onClick={() => {
-                setShown(i)
-              }}
-              className={`min-h-11 px-4 font-stamp text-lg ${i === shown ? 'bg-bench font-bold text-chalk' : 'text-chalk-dim hover:text-chalk'}`}
-            >
-              {h.number}{' '}
-              <span className="font-text text-sm font-normal">
-                {plural(lay.placements.filter((p) => p.hide === h.number).length, 'piece')}
-              </span>
-            </button>
-          ))}
-        </div>
-        <span className="ml-auto text-sm text-chalk-dim">
-          {neckLeft ? 'neck left, tail right' : 'tail left, neck right'}
+        <Tabs.Root
+          value={hide.number}
+          onValueChange={setShown}
+          activationMode="manual"
+          className="min-w-0 overflow-x-auto"
+        >
+          <Tabs.List aria-label="Hides of this lay" className="flex">
+            {lay.hides.map((h) => (
+              <Tabs.Trigger
+                key={h.number}
+                value={h.number}
+                className="min-h-11 px-4 font-stamp text-lg whitespace-nowrap text-chalk-dim hover:text-chalk data-[state=active]:bg-bench data-[state=active]:font-bold data-[state=active]:text-chalk"
+              >
+                {h.number}{' '}
+                <span className="font-text text-sm font-normal">
+                  {plural(lies.get(h.number)?.length ?? 0, 'piece')}
+                </span>
+              </Tabs.Trigger>
+            ))}
+          </Tabs.List>
+        </Tabs.Root>
+        <span className="ml-auto text-sm whitespace-nowrap text-chalk-dim">
+          {hide.left_end} left, {hide.right_end} right
         </span>
         <RoomKeys
           room="Lay"
           keys={[
-            {
-              key: 'l',
-              does: live ? 'stop, and keep the best' : 'lay it',
-              act: () => {
-                if (live && job) stop.mutate(job.id)
-                else run.mutate({ seconds: 30, only: null })
-              },
-            },
+            { key: 'l', does: live ? 'stop, and keep the best' : 'lay it', act: layIt },
             {
               key: 'u',
               does: 'undo',
               act: () => {
-                if (!live) undo.mutate()
+                if (!live) acts.undo.mutate()
               },
             },
             {
@@ -185,14 +119,14 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
               key: 'n',
               does: 'point at the next piece, for its needs',
               act: () => {
-                point(1)
+                setHeld(nextOf(here, held, 1))
               },
             },
             {
               key: 'b',
               does: 'point at the piece before',
               act: () => {
-                point(-1)
+                setHeld(nextOf(here, held, -1))
               },
             },
             {
@@ -237,7 +171,7 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
           key={hide.number}
           handle={view}
           bounds={hide.bounds}
-          label={`${hide.kind} ${hide.number} with ${here.length} pieces laid, backbone along the top, ${neckLeft ? 'neck' : 'tail'} at the left`}
+          label={`${hide.kind} ${hide.number} with ${here.length} pieces laid, backbone along the top, ${hide.left_end} at the left`}
         >
           {(scale) => (
             <>
@@ -246,62 +180,51 @@ function Bench({ lay, colours }: { lay: Lay; colours: Map<string, string> }) {
                 placements={here}
                 pieces={pieces}
                 scale={scale}
-                held={held}
-                onHold={setHeld}
                 pins={pins}
+                onHold={setHeld}
                 onPin={togglePin}
               />
+              <HeldPieces placements={here} pieces={pieces} held={held} px={1 / scale} />
             </>
           )}
         </HideView>
-        {told_ && (
-          <div
-            className="docket pointer-events-none absolute right-4 bottom-3 max-w-sm px-4 py-2 shadow-lg"
-            role="status"
-          >
-            <div className="font-stamp text-lg font-bold">
-              {told_.name}
-              {heldCopy && ` ${Number(heldCopy) + 1}`}{' '}
-              <span className="font-normal text-ink-soft">{told_.article}</span>
-            </div>
-            <div className="text-sm">{told_.needs.join(' · ')}</div>
-            {held?.includes('#') &&
-              (pins.has(held) ? (
-                <div className="text-sm font-bold">Pinned: the rest is laid around it</div>
-              ) : (
-                <div className="text-sm text-ink-soft">Press it, or P, to pin it where it is</div>
-              ))}
-          </div>
-        )}
+        <Pointed held={held} pieces={pieces} pinned={held !== null && pins.has(held)} />
       </div>
-      <LayDocket
-        lay={lay}
-        job={job}
-        hide={hide.number}
-        error={run.error ?? stop.error ?? undo.error ?? goTo.error ?? name.error}
-        pinned={pinned().length}
-        onUnpin={() => {
-          setPins(new Set())
-        }}
-        onRun={(seconds, only) => {
-          run.mutate({ seconds, only })
-        }}
-        onStop={() => {
-          if (job) stop.mutate(job.id)
-        }}
-        onUndo={() => {
-          undo.mutate()
-        }}
-        onGoTo={(number) => {
-          goTo.mutate(number)
-        }}
-        onName={(mark) => {
-          name.mutate(mark)
-        }}
-        onPoint={(piece) => {
-          setHeld(piece)
-        }}
-      />
+      <LayDocket lay={lay} job={job} hide={hide.number} acts={acts} onPoint={setHeld} />
+    </div>
+  )
+}
+
+/** What is pointed at: its name, its needs, whether it is pinned. */
+function Pointed({
+  held,
+  pieces,
+  pinned,
+}: {
+  held: string | null
+  pieces: Map<string, Piece>
+  pinned: boolean
+}) {
+  const [id, copy] = held?.split('#') ?? []
+  const piece = id === undefined ? undefined : pieces.get(id)
+  if (!piece) return null
+  return (
+    <div
+      className="docket pointer-events-none absolute right-4 bottom-3 max-w-sm px-4 py-2 shadow-lg"
+      role="status"
+    >
+      <div className="font-stamp text-lg font-bold">
+        {piece.name}
+        {copy && ` ${Number(copy) + 1}`}{' '}
+        <span className="font-normal text-ink-soft">{piece.article}</span>
+      </div>
+      <div className="text-sm">{piece.needs.join(' · ')}</div>
+      {copy !== undefined &&
+        (pinned ? (
+          <div className="text-sm font-bold">Pinned: the rest is laid around it</div>
+        ) : (
+          <div className="text-sm text-ink-soft">Press it, or P, to pin it where it is</div>
+        ))}
     </div>
   )
 }

@@ -1,7 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
+import { api, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { Choice, LengthField, NumberField, TextField } from '../../parts/fields'
 
@@ -17,10 +17,7 @@ const hex = (c: Settings['chalks'][number]) =>
 
 /** The shop's own chalk table, limits of the pull test, and tolerance of a lot. */
 export function ChalkRoom() {
-  const found = useQuery({
-    queryKey: ['leather-settings'],
-    queryFn: () => told(api.GET('/api/leather/settings')),
-  })
+  const found = server.useQuery('get', '/api/leather/settings')
   const queries = useQueryClient()
   const [changed, setChanged] = useState<Settings | null>(null)
   const keep = useMutation({

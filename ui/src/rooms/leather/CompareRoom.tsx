@@ -1,6 +1,6 @@
-import { useQueries, useQuery } from '@tanstack/react-query'
+import { useQueries } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
-import { api, told } from '../../api/client'
+import { server } from '../../api/client'
 import { HideDrawing } from '../../hide/HideDrawing'
 import { leatherColour } from '../../hide/paths'
 import { Trouble, Waiting } from '../../parts/controls'
@@ -11,13 +11,13 @@ export function CompareRoom() {
   const [search] = useSearchParams()
   const ids = (search.get('ids') ?? '').split(',').map(Number).filter(Boolean)
   const units = useUnits()
-  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
+  const rack = server.useQuery('get', '/api/leather')
   const worths = useQueries({
-    queries: ids.map((id) => ({
-      queryKey: ['worth', id],
-      queryFn: () =>
-        told(api.GET('/api/leather/hides/{hide_id}/worth', { params: { path: { hide_id: id } } })),
-    })),
+    queries: ids.map((id) =>
+      server.queryOptions('get', '/api/leather/hides/{hide_id}/worth', {
+        params: { path: { hide_id: id } },
+      }),
+    ),
   })
   if (rack.isPending) return <Waiting what="the hides" />
   const own = ids.flatMap((id, i) => {

@@ -1,10 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { api, told } from '../../api/client'
+import { api, readFrom, server, told } from '../../api/client'
 import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Figure, Trouble, Waiting } from '../../parts/controls'
-import { Choice, LengthField, TextField } from '../../parts/fields'
+import { Choice, LengthField, TextField, Tick } from '../../parts/fields'
 import { dayOf, FT2_PER_M2, percent, plural, useUnits } from '../../parts/units'
 import { useBegun } from './hide'
 import { InvoiceFields, type Invoice } from './ReceiveRoom'
@@ -14,12 +14,8 @@ const KINDS = ['side', 'whole', 'bend', 'shoulder', 'belly', 'offcut', 'roll'] a
 /** One delivery: hides off the lorry, tags, and measured area against invoiced. */
 export function DeliveryRoom() {
   const id = Number(useParams().id)
-  const found = useQuery({
-    queryKey: ['deliveries', id],
-    queryFn: () =>
-      told(
-        api.GET('/api/leather/deliveries/{delivery_id}', { params: { path: { delivery_id: id } } }),
-      ),
+  const found = server.useQuery('get', '/api/leather/deliveries/{delivery_id}', {
+    params: { path: { delivery_id: id } },
   })
   const queries = useQueryClient()
   const units = useUnits()
@@ -30,8 +26,9 @@ export function DeliveryRoom() {
   const [changing, setChanging] = useState<Invoice | null>(null)
   const [note, setNote] = useState<string | null>(null)
   const fresh = async () => {
-    await queries.invalidateQueries({ queryKey: ['deliveries'] })
-    await queries.invalidateQueries({ queryKey: ['leather'] })
+    await queries.invalidateQueries(readFrom('/api/leather/deliveries'))
+    await queries.invalidateQueries(readFrom('/api/leather/deliveries/{delivery_id}'))
+    await queries.invalidateQueries(readFrom('/api/leather'))
   }
   const receive = useMutation({
     mutationFn: (own: number[]) =>
@@ -51,8 +48,9 @@ export function DeliveryRoom() {
       return fresh()
     },
   })
+  const [correct, setCorrect] = useState(false)
   const change = useMutation({
-    mutationFn: (to: { invoice: Invoice; closed: boolean }) =>
+    mutationFn: (to: { invoice: Invoice; closed: boolean; correct: boolean }) =>
       told(
         api.PUT('/api/leather/deliveries/{delivery_id}', {
           params: { path: { delivery_id: id } },
@@ -70,10 +68,7 @@ export function DeliveryRoom() {
       told(api.DELETE('/api/leather/hides/{hide_id}', { params: { path: { hide_id: hide } } })),
     onSuccess: fresh,
   })
-  const choices = useQuery({
-    queryKey: ['leather-settings'],
-    queryFn: () => told(api.GET('/api/leather/settings')),
-  })
+  const choices = server.useQuery('get', '/api/leather/settings')
   const here =
     choices.data?.address === '' &&
     ['localhost', '127.0.0.1', '[::1]'].includes(window.location.hostname) &&
@@ -138,12 +133,19 @@ export function DeliveryRoom() {
         <section className="docket torn mt-3 px-6 pt-4 pb-5" aria-label="The invoice">
           <InvoiceFields invoice={changing} onChange={setChanging} />
           <TextField label="Note" value={note ?? d.note} onChange={setNote} live className="mt-3" />
+          {d.hides.length > 0 && (
+            <Tick
+              label={`It was typed wrong: the ${plural(d.hides.length, 'hide')} received get it too, and say so in their history`}
+              checked={correct}
+              onChange={setCorrect}
+            />
+          )}
           <Trouble error={change.error} onPaper />
           <div className="mt-3 flex gap-3">
             <Button
               look="brass"
               onClick={() => {
-                change.mutate({ invoice: changing, closed: d.closed })
+                change.mutate({ invoice: changing, closed: d.closed, correct })
               }}
             >
               Keep it
@@ -171,7 +173,7 @@ export function DeliveryRoom() {
           <Button
             look="bench"
             onClick={() => {
-              change.mutate({ invoice: d.invoice, closed: !d.closed })
+              change.mutate({ invoice: d.invoice, closed: !d.closed, correct: false })
             }}
           >
             {d.closed ? 'More is coming in' : 'All of it is here'}

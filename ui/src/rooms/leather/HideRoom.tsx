@@ -1,27 +1,29 @@
 import { useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useReducer, useRef } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
-import { api, told } from '../../api/client'
-import { HideView, type At as Place, type ViewHandle } from '../../hide/HideView'
+import { server } from '../../api/client'
+import { HideView, type ViewHandle } from '../../hide/HideView'
+import { useDrawing } from '../../hide/useDrawing'
+import { type At as Place } from '../../hide/places'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { useUnits } from '../../parts/units'
 import { FlawPanel, type DraftRing } from './FlawPanel'
 import { GaugePanel, type DraftReading } from './GaugePanel'
+import { HideCanvas } from './HideCanvas'
+import { draws, EMPTY_HANDED, holds, inHand, RINGED, SHAPES, toolOf, type Tab } from './hideTools'
 import { HistoryPanel } from './HistoryPanel'
-import { thinned, useBegun, useChange, useHide, type At, type Change, type StepName } from './hide'
-import { KnownHide } from './KnownHide'
-import { OutlinePanel, type Ends, type Tool } from './OutlinePanel'
+import { useBegun, useChange, useHide, type At, type Change } from './hide'
+import { OutlinePanel } from './OutlinePanel'
 import { PullPanel, type DraftPull } from './PullPanel'
 import { StepHead, StepNote } from './StepPanel'
-import { WorthMarks, WorthPanel } from './WorthPanel'
+import { WorthPanel } from './WorthPanel'
 
 const TABS = [
   ['look', 'Look it over'],
   ['worth', 'Its worth'],
   ['history', 'History'],
 ] as const
-const RINGED: StepName[] = ['surface', 'feel', 'flesh', 'flex']
 
 /** The hide that the address names; the room is made anew for each, so that what was begun on one stays with it. */
 export function HideRoom() {
@@ -38,18 +40,45 @@ function OneHide({ id }: { id: number }) {
   const units = useUnits()
   const [search, setSearch] = useSearchParams()
   const view = useRef<ViewHandle>(null)
-  const [at, setAt] = useState<StepName | null>(null)
-  const [photo, setPhoto] = useState(true)
+  const [hand, act] = useReducer(inHand, EMPTY_HANDED)
   const [ring, setRing] = useBegun<DraftRing>(`ring.${id}`)
   const [pull, setPull] = useBegun<DraftPull>(`pull.${id}`)
   const [reading, setReading] = useBegun<DraftReading>(`reading.${id}`)
-  const [chosen, setChosen] = useState<string | null>(null)
-  const [tool, setTool] = useState<Tool | null>(null)
-  const [ends, setEnds] = useState<Ends>({})
-  const [zone, setZone] = useState<number | null>(null)
-  const [cutAt, setCutAt] = useState<number | null>(null)
-  const [stroke, setStroke] = useState<At[]>([])
-  const [brush, setBrush] = useState(40)
+  const asked = (search.get('tab') ?? 'look') as Tab
+  const woven = hide.data?.rack.kind === 'roll'
+  const tab = woven && asked === 'look' ? 'worth' : asked
+  const step = hand.step ?? hide.data?.steps.find((s) => !s.done)?.step ?? 'backbone'
+  const ringing = tab === 'look' && RINGED.includes(step)
+  const mirrored = tab === 'look' && step === 'flesh'
+  const tool = toolOf(tab, step, hand, ring !== null)
+  /** The flesh side is shown mirrored: what is pressed is turned back to the grain side. */
+  const across = hide.data?.bounds.x1 ?? 0
+  const onGrain = (p: Place): Place => (mirrored ? { x: across - p.x, y: p.y } : p)
+  const finish = (points: Place[]) => {
+    const ways = points.map(({ x, y }): At => [x, y])
+    const last = ways.at(-1)
+    if (tool === null || last === undefined) return
+    if (tool === 'ring') setRing({ points: ways, step, closed: true })
+    else if (tool === 'pull') setPull({ x: last[0], y: last[1] })
+    else if (tool === 'reading') setReading({ x: last[0], y: last[1] })
+    else if (tool === 'cut here') act({ type: 'cut at', mm: Math.round(last[0]) })
+    else if (tool === 'zone') {
+      if (hand.zone !== null)
+        change.mutate({ zone: { outline: ways, tightness: hand.zone, stretch_deg: 90 } })
+      act({ type: 'zone', tightness: null })
+    } else if (tool === 'ends') {
+      if (hand.tail === null) act({ type: 'tail', at: last })
+      else {
+        const [[tail_x, tail_y], [neck_x, neck_y]] = [hand.tail, last]
+        change.mutate({ ends: { tail_x, tail_y, neck_x, neck_y } })
+        act({ type: 'put down' })
+      }
+    } else if (tool === 'cut') {
+      change.mutate({ cut: { line: ways, words: '', rack_off: false, scrap: [] } })
+      act({ type: 'put down' })
+    } else change.mutate({ brush: { stroke: ways, width_mm: hand.brush, add: tool === 'add' } })
+  }
+  const pen = useDrawing(tool === null ? null : SHAPES[tool], finish)
   if (hide.isPending) return <Waiting what="the hide" />
   if (!hide.data)
     return (
@@ -61,82 +90,14 @@ function OneHide({ id }: { id: number }) {
       </div>
     )
   const known = hide.data
-  const woven = known.rack.kind === 'roll'
-  const asked = search.get('tab') ?? 'look'
-  const tab = woven && asked === 'look' ? 'worth' : asked
-  const step = at ?? known.steps.find((s) => !s.done)?.step ?? 'backbone'
-  const mirrored = tab === 'look' && step === 'flesh'
-  const ringing = tab === 'look' && RINGED.includes(step)
-  const drawing =
-    tab === 'look' &&
-    ((ringing && chosen === null && ring?.closed !== true) ||
-      (step === 'backbone' && tool !== null && tool !== 'ends') ||
-      (step === 'pull' && zone !== null))
-  /** The flesh side is shown mirrored: what is pressed is turned back to the grain side. */
-  const onGrain = (p: Place): At => [mirrored ? known.bounds.x1 - p.x : p.x, p.y]
   /** A ring is chosen where rings are drawn; elsewhere pressing one leads there, unless the press means something else. */
   const choose =
-    tab !== 'look' || step === 'pull' || step === 'thickness' || (drawing && !ringing)
+    tab !== 'look' || step === 'pull' || step === 'thickness' || (draws(tool) && !ringing)
       ? undefined
       : (flaw: string) => {
-          setChosen(flaw)
-          if (!ringing) setAt(known.flaws.find((f) => f.id === flaw)?.step ?? 'surface')
+          const there = known.flaws.find((f) => f.id === flaw)?.step ?? 'surface'
+          act({ type: 'choose', flaw, ...(!ringing && { step: there }) })
         }
-  const pointer = (kind: 'down' | 'move' | 'up', place: Place) => {
-    const p = onGrain(place)
-    if (tab === 'history' && cutAt !== null && kind === 'up') setCutAt(Math.round(p[0]))
-    if (tab !== 'look') return
-    if (ringing && chosen === null && ring?.closed !== true) {
-      if (kind === 'down') setRing({ points: [p], step, closed: false })
-      else if (ring && kind === 'move')
-        setRing({ ...ring, points: thinned([...ring.points, p], 3) })
-      else if (ring && kind === 'up')
-        setRing(ring.points.length > 5 ? { ...ring, closed: true } : null)
-    } else if (step === 'pull' && zone !== null) {
-      if (kind === 'down') setStroke([p])
-      else if (kind === 'move' && stroke.length) setStroke(thinned([...stroke, p], 5))
-      else if (kind === 'up' && stroke.length) {
-        if (stroke.length > 5)
-          change.mutate({ zone: { outline: stroke, tightness: zone, stretch_deg: 90 } })
-        setStroke([])
-        setZone(null)
-      }
-    } else if (step === 'pull' && kind === 'up') setPull({ x: p[0], y: p[1] })
-    else if (step === 'thickness' && kind === 'up') setReading({ x: p[0], y: p[1] })
-    else if (step === 'backbone' && tool === 'ends' && kind === 'up') {
-      const next: Ends = ends.tail === undefined ? { tail: p } : { ...ends, neck: p }
-      setEnds(next)
-      if (next.tail && next.neck)
-        change.mutate(
-          {
-            ends: {
-              tail_x: next.tail[0],
-              tail_y: next.tail[1],
-              neck_x: next.neck[0],
-              neck_y: next.neck[1],
-            },
-          },
-          {
-            onSettled: () => {
-              setEnds({})
-              setTool(null)
-            },
-          },
-        )
-    } else if (step === 'backbone' && tool !== null && tool !== 'ends') {
-      if (kind === 'down') setStroke([p])
-      else if (kind === 'move' && stroke.length) setStroke(thinned([...stroke, p], 4))
-      else if (kind === 'up' && stroke.length) {
-        change.mutate(
-          tool === 'cut'
-            ? { cut: { line: stroke, words: '', rack_off: false } }
-            : { brush: { stroke, width_mm: brush, add: tool === 'add' } },
-        )
-        setStroke([])
-        if (tool === 'cut') setTool(null)
-      }
-    }
-  }
   /** What was begun is cleared at once, so that the next can be begun; it comes back where saving failed. */
   const changeOr = (c: Change, failed?: () => void) => {
     change.mutate(c, {
@@ -148,8 +109,7 @@ function OneHide({ id }: { id: number }) {
   const takeDown = async (by: number) => {
     // The rack as it was last seen: a full one is not fetched anew with every ring that is drawn.
     const all = await queries.query({
-      queryKey: ['leather'],
-      queryFn: () => told(api.GET('/api/leather')),
+      ...server.queryOptions('get', '/api/leather'),
       staleTime: 'static',
     })
     const other =
@@ -159,9 +119,16 @@ function OneHide({ id }: { id: number }) {
   const next = () => {
     const k = known.steps.findIndex((s) => s.step === step)
     change.mutate({ step: { step, done: true, note: null } })
-    setAt(known.steps[Math.min(k + 1, known.steps.length - 1)]?.step ?? null)
-    setChosen(null)
-    setTool(null)
+    act({ type: 'go to', step: known.steps[Math.min(k + 1, known.steps.length - 1)]?.step ?? null })
+  }
+  const leave = () => {
+    if (!ring && !pull && !reading && !holds(hand)) return false
+    pen.leave()
+    setRing(null)
+    setPull(null)
+    setReading(null)
+    act({ type: 'leave' })
+    return true
   }
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_410px]">
@@ -182,78 +149,19 @@ function OneHide({ id }: { id: number }) {
             key={`${known.rack.id} ${known.bounds.x1}`}
             handle={view}
             bounds={known.bounds}
-            held={drawing}
-            onPointer={pointer}
+            held={draws(tool)}
+            onPointer={(kind, at) => {
+              pen.onPointer(kind, onGrain(at))
+            }}
             label={`${known.rack.kind} ${known.rack.number}, ${mirrored ? 'flesh side, mirrored' : 'grain side, backbone along the top'}`}
           >
             {(scale) => (
-              <g {...(mirrored && { transform: `translate(${known.bounds.x1},0) scale(-1,1)` })}>
-                <KnownHide
-                  known={known}
-                  scale={scale}
-                  photo={photo && !mirrored}
-                  mirrored={mirrored}
-                  tests={tab === 'look' && step === 'pull'}
-                  contours={tab === 'look' && step === 'thickness'}
-                  chosen={chosen}
-                  onChoose={choose}
-                />
-                {tab === 'worth' && <WorthMarks id={id} scale={scale} />}
-                {tab === 'history' && cutAt !== null && (
-                  <path
-                    d={`M${cutAt},${-14 / scale}V${known.bounds.y1 + 14 / scale}`}
-                    stroke="#ffd76a"
-                    strokeWidth={3 / scale}
-                    strokeDasharray={`${10 / scale} ${6 / scale}`}
-                    pointerEvents="none"
-                  />
-                )}
-                {ring && ringing && (
-                  <path
-                    d={`M${ring.points.map((p) => p.join(',')).join('L')}${ring.closed ? 'Z' : ''}`}
-                    fill={ring.closed ? '#ffd76a' : 'none'}
-                    fillOpacity={0.3}
-                    stroke="#ffd76a"
-                    strokeWidth={3 / scale}
-                    pointerEvents="none"
-                  />
-                )}
-                {stroke.length > 0 && (
-                  <path
-                    d={`M${stroke.map((p) => p.join(',')).join('L')}`}
-                    fill="none"
-                    stroke={tool === 'off' ? '#ffb4a6' : '#ffd76a'}
-                    strokeOpacity={0.7}
-                    strokeWidth={tool === 'cut' || step === 'pull' ? 3 / scale : brush}
-                    strokeLinecap="round"
-                    strokeLinejoin="round"
-                    pointerEvents="none"
-                  />
-                )}
-                {ends.tail && (
-                  <circle cx={ends.tail[0]} cy={ends.tail[1]} r={8 / scale} fill="#ffd76a" />
-                )}
-                {pull && step === 'pull' && (
-                  <circle
-                    cx={pull.x}
-                    cy={pull.y}
-                    r={14 / scale}
-                    fill="none"
-                    stroke="#ffd76a"
-                    strokeWidth={3 / scale}
-                  />
-                )}
-                {reading && step === 'thickness' && (
-                  <circle
-                    cx={reading.x}
-                    cy={reading.y}
-                    r={10 / scale}
-                    fill="none"
-                    stroke="#ffd76a"
-                    strokeWidth={3 / scale}
-                  />
-                )}
-              </g>
+              <HideCanvas
+                {...{ known, tab, step, hand, tool, pull, reading, mirrored, scale }}
+                ring={ringing ? ring : null}
+                points={pen.points}
+                onChoose={choose}
+              />
             )}
           </HideView>
         </div>
@@ -263,9 +171,9 @@ function OneHide({ id }: { id: number }) {
               <input
                 type="checkbox"
                 className="size-5"
-                checked={photo}
-                onChange={(e) => {
-                  setPhoto(e.target.checked)
+                checked={hand.photo}
+                onChange={() => {
+                  act({ type: 'photo' })
                 }}
               />{' '}
               its picture
@@ -322,7 +230,7 @@ function OneHide({ id }: { id: number }) {
                   key: 'p',
                   does: 'show its picture, or hide it',
                   act: () => {
-                    setPhoto(!photo)
+                    act({ type: 'photo' })
                   },
                 },
                 {
@@ -338,23 +246,7 @@ function OneHide({ id }: { id: number }) {
                   shown: 'Esc',
                   does: 'leave what was begun, or go back to the rack',
                   act: () => {
-                    if (
-                      ring ||
-                      pull ||
-                      reading ||
-                      chosen ||
-                      tool ||
-                      zone !== null ||
-                      cutAt !== null
-                    ) {
-                      setZone(null)
-                      setCutAt(null)
-                      setRing(null)
-                      setPull(null)
-                      setReading(null)
-                      setChosen(null)
-                      setTool(null)
-                    } else void go('/leather')
+                    if (!leave()) void go('/leather')
                   },
                 },
               ]}
@@ -389,23 +281,21 @@ function OneHide({ id }: { id: number }) {
                 known={known}
                 step={step}
                 onStep={(s) => {
-                  setAt(s)
-                  setChosen(null)
-                  setTool(null)
-                  setZone(null)
+                  act({ type: 'go to', step: s })
                   change.reset()
                 }}
               />
               {step === 'backbone' && (
                 <OutlinePanel
                   known={known}
-                  tool={tool}
-                  ends={ends}
-                  brush={brush}
-                  onBrush={setBrush}
+                  tool={hand.tool}
+                  ends={hand.tail ? { tail: hand.tail } : {}}
+                  brush={hand.brush}
+                  onBrush={(mm) => {
+                    act({ type: 'brush', mm })
+                  }}
                   onTool={(t) => {
-                    setTool(t === tool ? null : t)
-                    setEnds({})
+                    act({ type: 'take up', tool: t })
                   }}
                   onChange={(c) => {
                     change.mutate(c)
@@ -417,9 +307,11 @@ function OneHide({ id }: { id: number }) {
                   known={known}
                   step={step}
                   draft={ring}
-                  chosen={chosen}
+                  chosen={hand.chosen}
                   onDraft={setRing}
-                  onChoose={setChosen}
+                  onChoose={(flaw) => {
+                    act({ type: 'choose', flaw })
+                  }}
                   onChange={changeOr}
                 />
               )}
@@ -427,8 +319,10 @@ function OneHide({ id }: { id: number }) {
                 <PullPanel
                   known={known}
                   draft={pull}
-                  zone={zone}
-                  onZone={setZone}
+                  zone={hand.zone}
+                  onZone={(tightness) => {
+                    act({ type: 'zone', tightness })
+                  }}
                   onDraft={setPull}
                   onChange={changeOr}
                 />
@@ -458,8 +352,10 @@ function OneHide({ id }: { id: number }) {
             <HistoryPanel
               id={id}
               known={known}
-              cutAt={cutAt}
-              onCutAt={setCutAt}
+              cutAt={hand.cutAt}
+              onCutAt={(mm) => {
+                act({ type: 'cut at', mm })
+              }}
               onChange={(c) => {
                 change.mutate(c)
               }}

@@ -1,7 +1,6 @@
-import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { api, told } from '../../api/client'
+import { server } from '../../api/client'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { LengthField, TextField, Tick } from '../../parts/fields'
@@ -28,10 +27,8 @@ export function HistoryPanel({
   onCutAt: (mm: number | null) => void
   onChange: (change: Change) => void
 }) {
-  const events = useQuery({
-    queryKey: ['hide', id, 'history', known.version],
-    queryFn: () =>
-      told(api.GET('/api/leather/hides/{hide_id}/history', { params: { path: { hide_id: id } } })),
+  const events = server.useQuery('get', '/api/leather/hides/{hide_id}/history', {
+    params: { path: { hide_id: id } },
   })
   const [why, setWhy] = useState('')
   const [racked, setRacked] = useState(known.rack.kind !== 'roll')
@@ -101,6 +98,7 @@ export function HistoryPanel({
                     ],
                     words: why ? `cut for ${why}` : 'cut across',
                     rack_off: racked,
+                    scrap: [],
                   },
                 })
               }}
@@ -140,14 +138,14 @@ export function HistoryPanel({
             <span className="w-28 shrink-0 text-sm text-ink-soft">{dayOf(`${e.created_at}Z`)}</span>
             <span>
               {e.words}
-              {e.made !== null && (
-                <>
+              {e.made.map((made) => (
+                <span key={made}>
                   {' '}
-                  <Link className="underline" to={`/leather/${e.made}`}>
+                  <Link className="underline" to={`/leather/${made}`}>
                     see it
                   </Link>
-                </>
-              )}
+                </span>
+              ))}
             </span>
           </li>
         ))}

@@ -1,7 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useMemo, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
+import { api, server, told, type Schemas } from '../../api/client'
 import { HideDrawing } from '../../hide/HideDrawing'
 import { Legend } from '../../hide/Legend'
 import { leatherColour } from '../../hide/paths'
@@ -13,9 +13,12 @@ import { Filters, fits, NOTHING_ASKED, sorted, type Asked } from './Filters'
 type RackHide = Schemas['RackHideOut']
 const STATES = ['received', 'looked over', 'kept', 'laid', 'part used', 'used up'] as const
 
+/** What a hide may be called by hand; kept and laid follow from what is done with it. */
+const HAND_STATES = STATES.filter((s) => s !== 'kept' && s !== 'laid')
+
 /** The rack: every hide drawn true to shape at one scale; found, counted, marked several at once; pressed, it is taken down. */
 export function LeatherRoom() {
-  const rack = useQuery({ queryKey: ['leather'], queryFn: () => told(api.GET('/api/leather')) })
+  const rack = server.useQuery('get', '/api/leather')
   const [asked, setAsked] = useState<Asked>(NOTHING_ASKED)
   const [held, setHeld] = useState<number[]>([])
   const [choosing, setChoosing] = useState(false)
@@ -166,10 +169,10 @@ function Bulk({
   onHold: (ids: number[]) => void
 }) {
   const queries = useQueryClient()
-  const batches = useQuery({ queryKey: ['batches'], queryFn: () => told(api.GET('/api/batches')) })
+  const batches = server.useQuery('get', '/api/batches')
   const act = useMutation({
     mutationFn: (to: { state: (typeof STATES)[number] | null; batch_id: number | null }) =>
-      told(api.POST('/api/leather/acts', { body: { ids: held, ...to } })),
+      told(api.POST('/api/leather/acts', { body: { ids: held, shared: false, ...to } })),
     onSuccess: async () => {
       onHold([])
       await queries.invalidateQueries()
@@ -203,7 +206,7 @@ function Bulk({
         }}
       >
         <option value="">Mark them as …</option>
-        {STATES.map((s) => (
+        {HAND_STATES.map((s) => (
           <option key={s}>{s}</option>
         ))}
       </select>

@@ -1,10 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
-import { isLive, useFollowedJob, type Job } from '../../parts/job'
+import { afterJob, isLive, type Job, useFollowedJob } from '../../parts/job'
 import { parseLength, plural, useUnits } from '../../parts/units'
 import { sendFile } from '../patterns/files'
 import { seenName, useBegun, useHide } from './hide'
@@ -32,7 +32,7 @@ function Sources({ known }: { known: Schemas['HideRoomOut'] }) {
   const id = known.rack.id
   const queries = useQueryClient()
   const seen = async () => {
-    await queries.invalidateQueries({ queryKey: ['hide', id] })
+    await queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}'))
   }
   return (
     <div className="h-full overflow-auto px-5 pb-6">
@@ -65,10 +65,7 @@ function FromPictures({
 }) {
   const id = known.rack.id
   const picker = useRef<HTMLInputElement>(null)
-  const camera = useQuery({
-    queryKey: ['hide-camera'],
-    queryFn: () => told(api.GET('/api/leather/camera')),
-  })
+  const camera = server.useQuery('get', '/api/leather/camera')
   const [begun, setBegun] = useBegun<number[]>(`pictures.${id}`)
   const files = begun ?? known.pictures?.files ?? []
   const [table, setTable] = useState('')
@@ -290,11 +287,14 @@ function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }
   const read = useMutation({
     mutationFn: async (chosen: File) => {
       const file = await sendFile(chosen)
-      return told(
-        api.POST('/api/leather/hides/{hide_id}/drawing', {
-          params: { path: { hide_id: id } },
-          body: { file: file.id, unit_mm: null },
-        }),
+      await afterJob(
+        told(
+          api.POST('/api/leather/hides/{hide_id}/drawing', {
+            params: { path: { hide_id: id } },
+            body: { file: file.id, unit_mm: null },
+          }),
+        ),
+        () => Promise.resolve(),
       )
     },
     onSuccess: onSeen,

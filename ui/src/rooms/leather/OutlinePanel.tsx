@@ -1,15 +1,15 @@
+import type { OutlineTool } from './hideTools'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { Button } from '../../parts/controls'
 import { LengthField } from '../../parts/fields'
 import type { At, Change, Known } from './hide'
 
-export type Tool = 'ends' | 'add' | 'off' | 'cut'
 export interface Ends {
   tail?: At
   neck?: At
 }
-const TOOLS: [Tool, string, string][] = [
+const TOOLS: [OutlineTool, string, string][] = [
   ['ends', 'Set backbone and ends', ''],
   ['add', 'Paint leather on', 'Draw along the edge that was missed.'],
   ['off', 'Paint it off', 'Draw over what is no leather.'],
@@ -27,11 +27,11 @@ export function OutlinePanel({
   onChange,
 }: {
   known: Known
-  tool: Tool | null
+  tool: OutlineTool | null
   ends: Ends
   brush: number
   onBrush: (mm: number) => void
-  onTool: (tool: Tool) => void
+  onTool: (tool: OutlineTool) => void
   onChange: (change: Change) => void
 }) {
   const said =

@@ -1,6 +1,6 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { Choice, NumberField, TextField, ThicknessField } from '../../parts/fields'
 import { dayOf, plural, useUnits } from '../../parts/units'
@@ -29,10 +29,7 @@ const BLANK: Invoice = {
 
 /** Deliveries: what came, what is still to be measured, which lots are short. */
 export function ReceiveRoom() {
-  const found = useQuery({
-    queryKey: ['deliveries'],
-    queryFn: () => told(api.GET('/api/leather/deliveries')),
-  })
+  const found = server.useQuery('get', '/api/leather/deliveries')
   const [invoice, setInvoice] = useBegun<Invoice>('invoice')
   const queries = useQueryClient()
   const go = useNavigate()
@@ -46,7 +43,8 @@ export function ReceiveRoom() {
       ),
     onSuccess: async (made) => {
       setInvoice(null)
-      await queries.invalidateQueries({ queryKey: ['deliveries'] })
+      await queries.invalidateQueries(readFrom('/api/leather/deliveries'))
+      await queries.invalidateQueries(readFrom('/api/leather/deliveries/{delivery_id}'))
       await go(`/leather/receive/${made.id}`)
     },
   })
@@ -127,7 +125,7 @@ export function ReceiveRoom() {
                       : ', still coming in'}
               </span>
               <span>
-                {plural(d.hides.length, 'hide')}, {d.measured} measured
+                {plural(d.count, 'hide')}, {d.measured} measured
               </span>
               <span className={d.claim ? 'font-semibold text-unsound' : 'text-ink-soft'}>
                 {d.words}
@@ -152,16 +150,8 @@ export function InvoiceFields({
   const set = (to: Partial<Invoice>) => {
     onChange({ ...invoice, ...to })
   }
-  const rack = useQuery({
-    queryKey: ['leather'],
-    queryFn: () => told(api.GET('/api/leather')),
-    staleTime: 60_000,
-  })
-  const drawers = useQuery({
-    queryKey: ['drawers'],
-    queryFn: () => told(api.GET('/api/patterns')),
-    staleTime: 60_000,
-  })
+  const rack = server.useQuery('get', '/api/leather', {}, { staleTime: 60_000 })
+  const drawers = server.useQuery('get', '/api/patterns', {}, { staleTime: 60_000 })
   const known = (k: 'mill' | 'tannage' | 'finish' | 'colour' | 'grade') =>
     [...new Set((rack.data ?? []).map((h) => h[k]).filter(Boolean))].sort()
   const cutFrom = [

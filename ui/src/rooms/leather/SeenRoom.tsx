@@ -1,37 +1,31 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useEffect, useReducer, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
-import { HideView, type At as Place, type ViewHandle } from '../../hide/HideView'
+import { api, readFrom, told, type Schemas } from '../../api/client'
+import { HideView, type ViewHandle } from '../../hide/HideView'
+import { drawnPath } from '../../hide/drawing'
+import type { Told } from '../../hide/places'
+import { useDrawing } from '../../hide/useDrawing'
 import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Trouble } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
-import { FLAW_KINDS, seenName, SEVERITIES, thinned, useBegun, type At, type Known } from './hide'
-import { areaOf, pushed } from './push'
+import { FLAW_KINDS, seenName, SEVERITIES, useBegun, type At, type Known } from './hide'
+import { areaOf } from './push'
+import {
+  asSeen,
+  corrected,
+  SHAPES,
+  type Corrections,
+  type Ring,
+  type Seen,
+  type SeenAct,
+  type SeenTool,
+  type Taken,
+} from './seenTaken'
 
-type Seen = Schemas['SeenRecord']
-interface Ring {
-  outline: number[][]
-  chalk: string
-  severity: number
-  kind: string
-  taken: boolean
-  doubted: boolean
-}
-interface Taken {
-  outline: number[][]
-  holes: number[][][]
-  rings: Ring[]
-  lines: { points: number[][]; means: 'backbone' | 'least stretch' | 'nothing'; kind: string }[]
-  ends: { tail?: At; neck?: At }
-  flesh: boolean
-  keep: boolean
-}
-type Tool = 'push' | 'add' | 'take off' | 'cut' | 'ring' | 'ends'
-
-const TOOLS: [Tool, string, string][] = [
+const TOOLS: [SeenTool, string, string][] = [
   ['push', 'Push the edge', 'Drag the edge, or the ring that is chosen, to where it belongs.'],
   ['add', 'Paint on', 'Draw over leather that was missed; parts that are touched are joined.'],
   ['take off', 'Paint off', 'Draw over what is no leather.'],
@@ -39,7 +33,7 @@ const TOOLS: [Tool, string, string][] = [
   ['ring', 'Draw a ring', 'Draw round a flaw; with a ring chosen, it is drawn anew.'],
   ['ends', 'Backbone', 'Press the backbone at the tail, then at the neck.'],
 ]
-const TOOL_KEYS: Record<string, Tool> = {
+const TOOL_KEYS: Record<string, SeenTool> = {
   e: 'push',
   o: 'add',
   f: 'take off',
@@ -47,29 +41,6 @@ const TOOL_KEYS: Record<string, Tool> = {
   r: 'ring',
   b: 'ends',
 }
-const SURE = 0.15
-const MOST_UNDONE = 60
-const start = (seen: Seen): Taken => ({
-  outline: seen.outline,
-  holes: seen.holes,
-  ends: {},
-  flesh: false,
-  keep: true,
-  rings: seen.rings.map((r) => ({
-    outline: r.outline,
-    chalk: r.chalk,
-    severity: r.severity,
-    kind: 'not named',
-    taken: r.severity > 0 && r.sure >= SURE,
-    doubted: r.severity === 0 || r.sure < SURE,
-  })),
-  lines: seen.lines.map((x) => ({
-    points: x.points,
-    kind: x.kind,
-    means: x.kind === 'backbone' ? 'backbone' : x.kind === 'arrow' ? 'least stretch' : 'nothing',
-  })),
-})
-
 /** What was found of a hide laid over its picture: accepted, corrected or drawn anew by the cutter; nothing is taken before that. */
 export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const id = known.rack.id
@@ -78,43 +49,32 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const queries = useQueryClient()
   const [own, setOwn] = useBegun<Taken>(`seen.${id}.${seenName(seen)}`)
   const [, setPictures] = useBegun<number[]>(`pictures.${id}`)
-  const taken = own ?? start(seen)
+  const [state, act] = useReducer((was: Corrections, a: SeenAct) => corrected(seen, was, a), {
+    own,
+    before: [],
+    at: null,
+    tool: null,
+  })
+  const taken = state.own ?? asSeen(seen)
+  const { at, tool } = state
+  // Corrections are kept in the browser until they are taken or left.
+  useEffect(() => {
+    setOwn(state.own)
+  }, [state.own, setOwn])
   const view = useRef<ViewHandle>(null)
-  const [before, setBefore] = useState<(Taken | null)[]>([])
-  /** What is dragged is one act, however many places it goes through. */
-  const act = () => {
-    setBefore((all) => [...all.slice(-MOST_UNDONE), own])
-  }
-  const slide = (to: Partial<Taken>) => {
-    setOwn({ ...taken, ...to })
-  }
-  const set = (to: Partial<Taken>) => {
-    act()
-    slide(to)
-  }
-  const undo = () => {
-    const last = before.at(-1)
-    if (last === undefined) return
-    setOwn(last)
-    setBefore(before.slice(0, -1))
-    if (at !== null && at >= (last ?? start(seen)).rings.length) setAt(null)
-  }
-  const [tool, setTool] = useState<Tool | null>(null)
-  const [at, setAt] = useState<number | null>(null)
-  const [stroke, setStroke] = useState<At[]>([])
   const [brush, setBrush] = useState(40)
+  const undo = () => {
+    act({ type: 'undo' })
+  }
   const mend = useMutation({
-    mutationFn: (how: 'add' | 'take off' | 'cut') =>
+    mutationFn: ({ how, stroke }: { how: 'add' | 'take off' | 'cut'; stroke: At[] }) =>
       told(
         api.POST('/api/leather/mend', {
           body: { outline: taken.outline, holes: taken.holes, stroke, width_mm: brush, how },
         }),
       ),
     onSuccess: (to) => {
-      set({ outline: to.outline, holes: to.holes })
-    },
-    onSettled: () => {
-      setStroke([])
+      act({ type: 'mended', outline: to.outline, holes: to.holes })
     },
   })
   const knownBefore =
@@ -138,7 +98,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
       told(api.DELETE('/api/leather/hides/{hide_id}/seen', { params: { path: { hide_id: id } } })),
     onSuccess: () => {
       setOwn(null)
-      return queries.invalidateQueries({ queryKey: ['hide', id] })
+      return queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}'))
     },
   })
   const accept = useMutation({
@@ -172,71 +132,39 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
     onSuccess: async () => {
       setOwn(null)
       setPictures(null)
-      await queries.invalidateQueries({ queryKey: ['hide', id] })
-      await queries.invalidateQueries({ queryKey: ['leather'] })
-      await queries.invalidateQueries({ queryKey: ['deliveries'] })
+      await queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}'))
+      await queries.invalidateQueries(readFrom('/api/leather'))
+      await queries.invalidateQueries(readFrom('/api/leather/deliveries'))
+      await queries.invalidateQueries(readFrom('/api/leather/deliveries/{delivery_id}'))
       await go(`/leather/${id}`)
     },
   })
-  const withRing = (i: number, to: Partial<Ring>): Partial<Taken> => ({
-    rings: taken.rings.map((r, k) => (k === i ? { ...r, ...to } : r)),
+  const ringAt = (i: number, is: Partial<Ring>) => {
+    act({ type: 'ring is', at: i, is })
+  }
+  const pen = useDrawing(tool === null ? null : SHAPES[tool], (points) => {
+    const stroke = points.map(({ x, y }): At => [x, y])
+    const last = stroke.at(-1)
+    if (tool === 'ends' && last) act({ type: 'end', at: last })
+    else if (tool === 'ring') act({ type: 'ring', outline: stroke })
+    else if (tool === 'add' || tool === 'take off' || tool === 'cut')
+      mend.mutate({ how: tool, stroke })
   })
-  const ringAt = (i: number, to: Partial<Ring>) => {
-    set(withRing(i, to))
+  const held = useRef<At | null>(null)
+  /** Pushing shows at once what comes of it; the other tools, once they are let go. */
+  const pointer: Told = (kind, place) => {
+    pen.onPointer(kind, place)
+    if (tool !== 'push') return
+    const to: At = [place.x, place.y]
+    if (kind === 'down') act({ type: 'begin push' })
+    else if (kind === 'move' && held.current) act({ type: 'push', from: held.current, to })
+    held.current = kind === 'up' || (kind === 'move' && !held.current) ? null : to
   }
-  const pointer = (kind: 'down' | 'move' | 'up', place: Place) => {
-    const p: At = [place.x, place.y]
-    if (tool === null) return
-    if (tool === 'ends') {
-      if (kind === 'up')
-        set({
-          ends: taken.ends.tail && !taken.ends.neck ? { ...taken.ends, neck: p } : { tail: p },
-        })
-      return
-    }
-    if (kind === 'down') {
-      if (tool === 'push') act()
-      setStroke([p])
-    } else if (kind === 'move' && stroke.length) {
-      const from = stroke[stroke.length - 1]
-      if (tool === 'push' && from) {
-        const ring = at === null ? undefined : taken.rings[at]
-        if (ring && at !== null) slide(withRing(at, { outline: pushed(ring.outline, from, p, 45) }))
-        else slide({ outline: pushed(taken.outline, from, p, 80) })
-        setStroke([p])
-      } else setStroke(thinned([...stroke, p], 3))
-    } else if (kind === 'up') {
-      if (tool === 'ring') {
-        if (stroke.length > 5) {
-          if (at !== null) ringAt(at, { outline: stroke, taken: true })
-          else {
-            set({
-              rings: [
-                ...taken.rings,
-                {
-                  outline: stroke,
-                  chalk: '',
-                  severity: 2,
-                  kind: 'not named',
-                  taken: true,
-                  doubted: false,
-                },
-              ],
-            })
-            setAt(taken.rings.length)
-          }
-        }
-        setStroke([])
-      } else if (tool === 'push') setStroke([])
-      else if (stroke.length) mend.mutate(tool)
-    }
-  }
-  const choose = (t: Tool) => {
-    setTool(tool === t ? null : t)
+  const choose = (t: SeenTool) => {
+    act({ type: 'tool', tool: t })
   }
   const step = (by: number) => {
-    const n = taken.rings.length
-    if (n) setAt(at === null ? (by > 0 ? 0 : n - 1) : (at + by + n) % n)
+    act({ type: 'step', by })
   }
   const { x0, y0, x1, y1 } = seen.bounds
   return (
@@ -301,7 +229,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                     data-ring={i + 1}
                     className="cursor-pointer"
                     onClick={() => {
-                      if (tool === null) setAt(i)
+                      if (tool === null) act({ type: 'choose', at: i })
                     }}
                   >
                     <path
@@ -353,9 +281,9 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                 ))}
                 {taken.ends.tail && <EndMark at={taken.ends.tail} words="tail" px={px} />}
                 {taken.ends.neck && <EndMark at={taken.ends.neck} words="neck" px={px} />}
-                {tool !== null && tool !== 'push' && stroke.length > 0 && (
+                {tool !== null && tool !== 'push' && pen.points.length > 0 && (
                   <path
-                    d={`M${stroke.map((p) => p.join(',')).join('L')}`}
+                    d={drawnPath(pen.points)}
                     fill="none"
                     stroke={tool === 'take off' ? '#ffb4a6' : '#ffd76a'}
                     strokeOpacity={0.75}
@@ -373,10 +301,11 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
         <div className="min-h-0 flex-1 overflow-auto px-5 py-3">
           <div className="flex items-center">
             <h1 className="figure text-[26px] font-bold">
-              {known.rack.number}: {units.area(own ? areaOf(own.outline, own.holes) : seen.area_m2)}
+              {known.rack.number}:{' '}
+              {units.area(state.own ? areaOf(state.own.outline, state.own.holes) : seen.area_m2)}
             </h1>
             <span className="ml-auto flex items-center gap-2 [&>button:last-child]:text-ink-soft">
-              <Button disabled={before.length === 0} onClick={undo}>
+              <Button disabled={state.before.length === 0} onClick={undo}>
                 Undo
               </Button>
               <RoomKeys
@@ -434,8 +363,8 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                     shown: 'Esc',
                     does: 'put the tool down, or let go of the ring',
                     act: () => {
-                      if (tool) setTool(null)
-                      else setAt(null)
+                      if (tool) act({ type: 'tool', tool: null })
+                      else act({ type: 'choose', at: null })
                     },
                   },
                 ]}
@@ -500,7 +429,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                     className="flex min-h-11 flex-1 items-center gap-3 text-left"
                     aria-label={`Ring ${i + 1}`}
                     onClick={() => {
-                      setAt(i === at ? null : i)
+                      act({ type: 'choose', at: i === at ? null : i })
                     }}
                   >
                     <span className="figure w-5 font-bold">{i + 1}</span>
@@ -549,7 +478,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                 ['nothing', 'means nothing'],
               ]}
               onChange={(means) => {
-                set({ lines: taken.lines.map((y, k) => (k === i ? { ...y, means } : y)) })
+                act({ type: 'line means', at: i, means })
               }}
             />
           ))}
@@ -557,7 +486,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
             label="it lay flesh side up: turn it over"
             checked={taken.flesh}
             onChange={(flesh) => {
-              set({ flesh })
+              act({ type: 'flesh', flesh })
             }}
           />
           {knownBefore && (
@@ -567,18 +496,16 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
               keeps={keeps}
               error={again.error}
               onKeep={(keep) => {
-                set({ keep })
+                act({ type: 'keep', keep })
               }}
             />
           )}
-          {own && (
+          {state.own && (
             <button
               type="button"
               className="min-h-11 underline"
               onClick={() => {
-                act()
-                setOwn(null)
-                setAt(null)
+                act({ type: 'as found' })
               }}
             >
               As it was found

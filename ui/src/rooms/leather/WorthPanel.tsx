@@ -1,15 +1,12 @@
-import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { api, told } from '../../api/client'
+import { server } from '../../api/client'
 import { Figure, Trouble, Waiting } from '../../parts/controls'
 import { cssShare, percent, useUnits } from '../../parts/units'
 import type { Known } from './hide'
 
 const useWorth = (id: number) =>
-  useQuery({
-    queryKey: ['worth', id],
-    queryFn: () =>
-      told(api.GET('/api/leather/hides/{hide_id}/worth', { params: { path: { hide_id: id } } })),
+  server.useQuery('get', '/api/leather/hides/{hide_id}/worth', {
+    params: { path: { hide_id: id } },
   })
 
 /** The best block and the longest strap, drawn on the hide. */

@@ -1,6 +1,6 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { api, told, type Schemas } from '../../api/client'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 
 export type Known = Schemas['HideRoomOut']
 export type Change = Partial<Schemas['Change']>
@@ -54,12 +54,12 @@ export const seenName = (seen: Schemas['SeenRecord']) =>
 
 /** A hide with all that is known of it. Someone else's changes are seen within seconds. */
 export const useHide = (id: number) =>
-  useQuery({
-    queryKey: ['hide', id],
-    refetchInterval: 8_000,
-    queryFn: () =>
-      told(api.GET('/api/leather/hides/{hide_id}', { params: { path: { hide_id: id } } })),
-  })
+  server.useQuery(
+    'get',
+    '/api/leather/hides/{hide_id}',
+    { params: { path: { hide_id: id } } },
+    { refetchInterval: 8_000 },
+  )
 
 /** One change of a hide, saved as it is made. */
 export function useChange(id: number) {
@@ -75,9 +75,9 @@ export function useChange(id: number) {
             }),
           ),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['hide', id] })
-      void queries.invalidateQueries({ queryKey: ['leather'] })
-      void queries.invalidateQueries({ queryKey: ['worth', id] })
+      await queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}'))
+      void queries.invalidateQueries(readFrom('/api/leather'))
+      void queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}/worth'))
     },
   })
 }

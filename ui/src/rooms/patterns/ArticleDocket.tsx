@@ -1,8 +1,8 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { DropdownMenu } from 'radix-ui'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
 import { plural, useUnits } from '../../parts/units'
 import type { Hand, View } from './article'
@@ -26,16 +26,14 @@ export function ArticleDocket({
   const go = useNavigate()
   const queries = useQueryClient()
   const view = hand.view
-  const rack = useQuery({
-    queryKey: ['pattern', id, 'rack', view?.number, view?.version],
-    enabled: !!view && view.drawn.length > 0,
-    queryFn: () =>
-      told(
-        api.GET('/api/patterns/{article_id}/rack', {
-          params: { path: { article_id: id }, query: view ? { revision: view.number } : {} },
-        }),
-      ),
-  })
+  const rack = server.useQuery(
+    'get',
+    '/api/patterns/{article_id}/rack',
+    {
+      params: { path: { article_id: id }, query: view ? { revision: view.number } : {} },
+    },
+    { enabled: !!view && view.drawn.length > 0 },
+  )
   const [asking, setAsking] = useState(false)
   if (!view) return null
   const found = [...view.findings, ...(rack.data ?? [])]
@@ -117,7 +115,7 @@ export function ArticleDocket({
                       params: { path: { article_id: id } },
                     }),
                   ).then(async () => {
-                    await queries.invalidateQueries({ queryKey: ['drawers'] })
+                    await queries.invalidateQueries(readFrom('/api/patterns'))
                     await go('/patterns')
                   })
                 }}

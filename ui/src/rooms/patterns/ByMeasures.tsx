@@ -1,6 +1,6 @@
 import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { api, told, type Schemas } from '../../api/client'
+import { api, server, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { boundsOf, pathOf } from '../../hide/paths'
 import { PieceCard } from '../../hide/PieceCard'
@@ -18,11 +18,7 @@ const drawn = (kind: string, measures: Measures) =>
 
 /** A shape from its few measures, drawn as they are typed. */
 export function ByMeasures({ hand, onAdded }: { hand: Hand; onAdded: () => void }) {
-  const shapes = useQuery({
-    queryKey: ['shapes'],
-    staleTime: Infinity,
-    queryFn: () => told(api.GET('/api/ways-in/shapes')),
-  })
+  const shapes = server.useQuery('get', '/api/ways-in/shapes', {}, { staleTime: Infinity })
   const [kind, setKind] = useState('strap')
   const [typed, setTyped] = useState<Record<string, Measures>>({})
   const shape = shapes.data?.find((s) => s.kind === kind)

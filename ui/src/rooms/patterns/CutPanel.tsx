@@ -4,7 +4,7 @@ import { Choice, LengthField } from '../../parts/fields'
 import { useUnits } from '../../parts/units'
 import type { Drawn, Pattern, Run } from './article'
 import { roundedWindow, type Node } from './contours'
-import type { Act } from './PieceRoom'
+import type { Act } from './pieceTools'
 
 interface Shown {
   p: Pattern

@@ -1,8 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Dialog } from 'radix-ui'
 import { useRef, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { boundsOf, pathOf } from '../../hide/paths'
 import { GrainArrow } from '../../hide/PieceCard'
 import { Button, Empty, Trouble, Waiting } from '../../parts/controls'
@@ -15,7 +15,7 @@ type Card = Schemas['ArticleCard']
 
 /** The drawers of card templates: every article with its pieces at one scale, and whether it is complete. */
 export function DrawersRoom() {
-  const drawers = useQuery({ queryKey: ['drawers'], queryFn: () => told(api.GET('/api/patterns')) })
+  const drawers = server.useQuery('get', '/api/patterns')
   return (
     <div className="h-full overflow-auto px-6 py-4">
       <div className="flex items-center gap-4">
@@ -148,7 +148,7 @@ function NewArticle() {
         }),
       ),
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ['drawers'] })
+      await queries.invalidateQueries(readFrom('/api/patterns'))
       setOpen(false)
       await go(`/patterns/${made.id}`)
     },
@@ -224,7 +224,7 @@ function FromFile() {
       )
     },
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ['drawers'] })
+      await queries.invalidateQueries(readFrom('/api/patterns'))
       await go(`/patterns/${made.id}`)
     },
   })

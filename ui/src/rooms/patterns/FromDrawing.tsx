@@ -5,6 +5,8 @@ import { HideView } from '../../hide/HideView'
 import { MarkShape } from '../../hide/MarkShape'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble } from '../../parts/controls'
+import { Reading } from '../../parts/Reading'
+import { afterJob, type Job } from '../../parts/job'
 import { Choice, FIELD, LengthField } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
 import type { Hand } from './article'
@@ -99,13 +101,19 @@ function OneDrawing({
   onAgain: () => void
   onAdded: () => void
 }) {
+  const path = { file_id: file.id }
+  const [reading, setReading] = useState<Job | null>(null)
   const drawing = useQuery({
     queryKey: ['drawing', file.id],
     retry: false,
     staleTime: Infinity,
-    queryFn: () =>
-      told(
-        api.GET('/api/ways-in/files/{file_id}/drawing', { params: { path: { file_id: file.id } } }),
+    queryFn: ({ signal }) =>
+      afterJob(
+        told(api.POST('/api/ways-in/files/{file_id}/drawing', { params: { path } })),
+        (job_id) =>
+          told(api.GET('/api/ways-in/readings/{job_id}/drawing', { params: { path: { job_id } } })),
+        setReading,
+        signal,
       ),
   })
   const [unit, setUnit] = useState<string | null>(null)
@@ -124,12 +132,18 @@ function OneDrawing({
     enabled: mm !== null,
     retry: false,
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      told(
-        api.POST('/api/ways-in/files/{file_id}/sorted', {
-          params: { path: { file_id: file.id } },
-          body: { unit_mm: mm ?? 1, uses },
-        }),
+    queryFn: ({ signal }) =>
+      afterJob(
+        told(
+          api.POST('/api/ways-in/files/{file_id}/sorted', {
+            params: { path },
+            body: { unit_mm: mm ?? 1, uses },
+          }),
+        ),
+        (job_id) =>
+          told(api.GET('/api/ways-in/readings/{job_id}/sorted', { params: { path: { job_id } } })),
+        setReading,
+        signal,
       ),
   })
   if (drawing.error)
@@ -141,7 +155,13 @@ function OneDrawing({
         </Button>
       </div>
     )
-  if (!d || !hand.view) return null
+  if (!hand.view) return null
+  if (!d)
+    return (
+      <div className="mx-auto mt-8 w-full max-w-lg">
+        <Reading job={reading} what={file.name} />
+      </div>
+    )
   const article = hand.view.article
   const purpose = (name: string) =>
     uses[name] ?? d.layers.find((l) => l.name === name)?.suggested ?? 'outline'
@@ -156,6 +176,8 @@ function OneDrawing({
   const draft = (i: number) =>
     drafts[i] ?? {
       ...draftFor(pieces[i]?.pattern.name ?? '', article),
+      each: pieces[i]?.pattern.each ?? 1,
+      pair: pieces[i]?.pattern.pair ?? false,
       material: drafts[0]?.material ?? article.pieces.at(-1)?.material ?? 'body leather',
     }
   const taken = pieces.map((_, i) => i).filter((i) => !out[i])
@@ -331,6 +353,7 @@ function OneDrawing({
             {note}
           </p>
         ))}
+        {sorted.isFetching && <Reading job={reading} what="its pieces" />}
         <Trouble error={sorted.error} onPaper />
         {pieces.length > 0 && (
           <form

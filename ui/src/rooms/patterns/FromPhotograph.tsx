@@ -1,9 +1,11 @@
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
-import { api, told, type Schemas } from '../../api/client'
+import { api, server, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble } from '../../parts/controls'
+import { Reading } from '../../parts/Reading'
+import { afterJob, type Job } from '../../parts/job'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
 import type { Hand } from './article'
@@ -44,10 +46,7 @@ export function FromPhotograph({ hand, onAdded }: { hand: Hand; onAdded: () => v
 
 function ChoosePicture({ onPicture }: { onPicture: (file: Schemas['FileOut']) => void }) {
   const picker = useRef<HTMLInputElement>(null)
-  const camera = useQuery({
-    queryKey: ['camera'],
-    queryFn: () => told(api.GET('/api/ways-in/camera')),
-  })
+  const camera = server.useQuery('get', '/api/ways-in/camera')
   const [table, setTable] = useState('')
   const take = useMutation({
     mutationFn: () =>
@@ -163,16 +162,23 @@ function OnePicture({
   const [at, setAt] = useState(0)
   const [mended, setMended] = useState<Record<string, Node[]>>({})
   const [picture, setPicture] = useState(true)
+  const [reading, setReading] = useState<Job | null>(null)
   const traced = useQuery({
     queryKey: ['traced', file.id, said],
     retry: false,
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      told(
-        api.POST('/api/ways-in/files/{file_id}/traced', {
-          params: { path: { file_id: file.id } },
-          body: said,
-        }),
+    queryFn: ({ signal }) =>
+      afterJob(
+        told(
+          api.POST('/api/ways-in/files/{file_id}/traced', {
+            params: { path: { file_id: file.id } },
+            body: said,
+          }),
+        ),
+        (job_id) =>
+          told(api.GET('/api/ways-in/readings/{job_id}/traced', { params: { path: { job_id } } })),
+        setReading,
+        signal,
       ),
   })
   const units = useUnits()
@@ -195,9 +201,9 @@ function OnePicture({
     <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_410px]">
       <div className="relative min-w-0">
         {traced.isFetching && (
-          <p role="status" className="absolute top-10 left-10 z-10 bg-bench-deep px-4 py-2">
-            Looking for the squares, straightening, tracing …
-          </p>
+          <div className="absolute top-10 left-10 z-10">
+            <Reading job={reading} what="the picture" />
+          </div>
         )}
         {seen ? (
           <HideView

@@ -1,5 +1,5 @@
 import { useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { atPointer } from '../../hide/HideView'
+import { atPointer } from '../../hide/places'
 import {
   contourPath,
   divided,

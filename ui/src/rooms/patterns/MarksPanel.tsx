@@ -2,7 +2,7 @@ import { Button } from '../../parts/controls'
 import { Choice, LengthField, NumberField, TextField, Tick } from '../../parts/fields'
 import { useUnits } from '../../parts/units'
 import { blankMark, freshMark, type Article, type Drawn, type Mark, type Pattern } from './article'
-import type { Act } from './PieceRoom'
+import type { Act } from './pieceTools'
 
 interface Shown {
   p: Pattern

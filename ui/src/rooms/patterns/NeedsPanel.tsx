@@ -4,7 +4,7 @@ import { Button, Trouble } from '../../parts/controls'
 import { Choice, LengthField, NumberField, TextField, Tick } from '../../parts/fields'
 import type { Article, Drawn, Pattern } from './article'
 import { useStarts } from './drafts'
-import type { Act } from './PieceRoom'
+import type { Act } from './pieceTools'
 
 interface Shown {
   p: Pattern

@@ -4,7 +4,7 @@ import { Button } from '../../parts/controls'
 import { LengthField } from '../../parts/fields'
 import { plural } from '../../parts/units'
 import type { Pattern } from './article'
-import type { Act } from './PieceRoom'
+import type { Act } from './pieceTools'
 
 export type Half = Schemas['WholeOut']
 

@@ -2,12 +2,15 @@ import { useMutation } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, told } from '../../api/client'
-import { HideView, type At, type ViewHandle } from '../../hide/HideView'
+import { drawnPath } from '../../hide/drawing'
+import { HideView, type ViewHandle } from '../../hide/HideView'
+import { useDrawing } from '../../hide/useDrawing'
+import { type At } from '../../hide/places'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { useUnits } from '../../parts/units'
-import { blankMark, freshMark, useArticle, withPiece, type Mark, type Pattern } from './article'
+import { useArticle, withPiece, type Mark, type Pattern } from './article'
 import type { Node } from './contours'
 import { CutPanel } from './CutPanel'
 import { Handles } from './Handles'
@@ -15,18 +18,8 @@ import { MarksPanel } from './MarksPanel'
 import { NeedsPanel } from './NeedsPanel'
 import { OutlinePanel, type Half } from './OutlinePanel'
 import { PatternDrawing } from './PatternDrawing'
+import { made, SAYS, SHAPES, type Act } from './pieceTools'
 
-/** What the next press or drag on the drawing does. */
-export type Act = null | 'hidden' | 'hole' | 'slot' | 'stamp' | 'fold' | 'seam' | 'centre'
-const SAYS: Record<Exclude<Act, null>, string> = {
-  hidden: 'Draw round the area that will not be seen',
-  hole: 'Press where the hole goes',
-  slot: 'Press where the slot goes',
-  stamp: 'Press where the stamp goes',
-  fold: 'Drag along the fold, from edge to edge',
-  seam: 'Drag along the seam, from edge to edge',
-  centre: 'Drag along the fold edge of the half, from end to end',
-}
 const TABS = [
   ['needs', 'Needs'],
   ['cut', 'Cut'],
@@ -48,7 +41,6 @@ export function PieceRoom() {
   const [act, setAct] = useState<Act>(null)
   const [edge, setEdge] = useState<number | null>(null)
   const [mark, setMark] = useState<string | null>(null)
-  const [stroke, setStroke] = useState<At[]>([])
   const [outline, setOutline] = useState<Node[] | null>(null)
   const [half, setHalf] = useState<Half | null>(null)
   const unfold = useMutation({
@@ -58,6 +50,23 @@ export function PieceRoom() {
       setHalf(whole)
     },
   })
+  const found = hand.view?.article.pieces.find((q) => q.slug === slug)
+  const change = (alter: (p: Pattern) => Pattern) => {
+    void hand.change(withPiece(slug, alter))
+  }
+  const addMark = (m: Mark) => {
+    change((q) => ({ ...q, marks: [...q.marks, m] }))
+    setMark(m.id)
+    setTab('marks')
+  }
+  const pen = useDrawing(act === null ? null : SHAPES[act], (points) => {
+    const what = act === null || !found ? null : made(act, points, found)
+    if (what === null || !found) return
+    if ('mark' in what) addMark(what.mark)
+    else if ('alter' in what) change(what.alter)
+    else unfold.mutate({ ...what.centre, contour: found.contour })
+    setAct(null)
+  })
   if (hand.error)
     return (
       <div className="p-8">
@@ -65,7 +74,7 @@ export function PieceRoom() {
       </div>
     )
   if (!hand.view) return <Waiting what="the piece" />
-  const p = hand.view.article.pieces.find((q) => q.slug === slug)
+  const p = found
   const drawn = hand.view.drawn.find((d) => d.slug === slug)
   if (!p || !drawn)
     return (
@@ -73,9 +82,6 @@ export function PieceRoom() {
         <Trouble error={new Error(`There is no piece ${slug} in ${hand.view.article.name}.`)} />
       </div>
     )
-  const change = (alter: (p: Pattern) => Pattern) => {
-    void hand.change(withPiece(slug, alter))
-  }
   const order = hand.view.article.pieces.map((q) => q.slug)
   const step = (by: number) => {
     setOutline(null)
@@ -84,48 +90,6 @@ export function PieceRoom() {
     void go(
       `/patterns/${id}/piece/${order[(order.indexOf(slug) + by + order.length) % order.length] ?? slug}${revision === undefined ? '' : `?rev=${revision}`}`,
     )
-  }
-  const addMark = (m: Mark) => {
-    change((q) => ({ ...q, marks: [...q.marks, m] }))
-    setMark(m.id)
-    setTab('marks')
-  }
-  const pointed = (kind: 'down' | 'move' | 'up', at: At) => {
-    if (act === null) return
-    if (kind === 'down') setStroke([at])
-    else if (kind === 'move' && stroke.length > 0) {
-      const last = stroke.at(-1) ?? at
-      if (act === 'hidden' ? Math.hypot(at.x - last.x, at.y - last.y) > 2 : true)
-        setStroke(act === 'hidden' ? [...stroke, at] : [stroke[0] ?? at, at])
-    } else if (kind === 'up') {
-      finish(stroke, at)
-      setStroke([])
-    }
-  }
-  const finish = (drawnAs: At[], at: At) => {
-    const [start, end] = [drawnAs[0] ?? at, drawnAs.at(-1) ?? at]
-    const long = Math.hypot(end.x - start.x, end.y - start.y)
-    if (act === 'hole' || act === 'slot' || act === 'stamp')
-      addMark({ ...blankMark(act, freshMark(act, p)), at })
-    else if (act === 'hidden') {
-      if (drawnAs.length > 4)
-        change((q) => ({
-          ...q,
-          needs: { ...q.needs, hidden: [...q.needs.hidden, drawnAs.map((s) => [s.x, s.y])] },
-        }))
-    } else if (long < 4) return
-    else if (act === 'fold')
-      addMark({ ...blankMark('fold', freshMark('fold', p)), path: [start, end] })
-    else if (act === 'seam')
-      change((q) => ({
-        ...q,
-        seam_lines: [
-          ...q.seam_lines,
-          { id: `seam-${q.seam_lines.length + 1}`, start, end, allowance_mm: 8 },
-        ],
-      }))
-    else unfold.mutate({ start, end, contour: p.contour })
-    setAct(null)
   }
   const shown = half?.outline.contour ?? outline ?? p.contour
   return (
@@ -274,7 +238,7 @@ export function PieceRoom() {
             centred
             label={`${p.name}, drawn to scale`}
             held={act !== null}
-            onPointer={pointed}
+            onPointer={pen.onPointer}
           >
             {(scale) => {
               const px = 1 / scale
@@ -342,9 +306,9 @@ export function PieceRoom() {
                       strokeWidth={2 * px}
                     />
                   )}
-                  {stroke.length > 1 && (
+                  {pen.points.length > 1 && (
                     <path
-                      d={`M${stroke.map((s) => `${s.x},${s.y}`).join('L')}${act === 'hidden' ? 'Z' : ''}`}
+                      d={drawnPath(pen.points, act === 'hidden')}
                       fill={act === 'hidden' ? '#3a3128' : 'none'}
                       fillOpacity={0.2}
                       stroke="#a3281a"

@@ -1,7 +1,6 @@
-import { useQuery } from '@tanstack/react-query'
 import { Dialog } from 'radix-ui'
 import { useState } from 'react'
-import { api, told } from '../../api/client'
+import { server } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import type { View } from './article'
@@ -91,13 +90,12 @@ export function PrintDialog({ id, view }: { id: number; view: View }) {
 /** What the printed bar measures, and what that says of the printer. */
 export function BarCheck() {
   const [measured, setMeasured] = useState<number | null>(null)
-  const found = useQuery({
-    queryKey: ['scale', measured],
-    enabled: measured !== null,
-    retry: false,
-    queryFn: () =>
-      told(api.GET('/api/ways-in/scale', { params: { query: { measured_mm: measured ?? 100 } } })),
-  })
+  const found = server.useQuery(
+    'get',
+    '/api/ways-in/scale',
+    { params: { query: { measured_mm: measured ?? 100 } } },
+    { enabled: measured !== null, retry: false },
+  )
   return (
     <section className="mt-5 border-t border-docket-line pt-3" aria-label="Check the scale">
       <h3 className="font-stamp text-lg font-bold">Before anything is cut: measure the bar</h3>

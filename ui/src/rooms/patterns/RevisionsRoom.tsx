@@ -1,7 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
-import { api, told, type Schemas } from '../../api/client'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { boundsOf, pathOf } from '../../hide/paths'
 import { Button, Empty, Trouble, Waiting } from '../../parts/controls'
@@ -16,26 +16,20 @@ type Change = Schemas['ChangeOut']
 export function RevisionsRoom() {
   const id = Number(useParams().id)
   const hand = useArticle(id)
-  const cards = useQuery({
-    queryKey: ['pattern', id, 'revisions'],
-    queryFn: () =>
-      told(
-        api.GET('/api/patterns/{article_id}/revisions', { params: { path: { article_id: id } } }),
-      ),
+  const cards = server.useQuery('get', '/api/patterns/{article_id}/revisions', {
+    params: { path: { article_id: id } },
   })
   const [at, setAt] = useState<number | null>(null)
   const newest = cards.data?.[0]?.number ?? 1
   const shown = at ?? newest
-  const changed = useQuery({
-    queryKey: ['pattern', id, 'changes', shown],
-    enabled: shown > 1,
-    queryFn: () =>
-      told(
-        api.GET('/api/patterns/{article_id}/changes', {
-          params: { path: { article_id: id }, query: { old: shown - 1, new: shown } },
-        }),
-      ),
-  })
+  const changed = server.useQuery(
+    'get',
+    '/api/patterns/{article_id}/changes',
+    {
+      params: { path: { article_id: id }, query: { old: shown - 1, new: shown } },
+    },
+    { enabled: shown > 1 },
+  )
   if (cards.error)
     return (
       <div className="p-8">
@@ -168,8 +162,8 @@ function Begin({ id, onBegun }: { id: number; onBegun: (n: number) => void }) {
       ),
     onSuccess: async (view) => {
       queries.setQueryData(['pattern', id, 'newest'], view)
-      await queries.invalidateQueries({ queryKey: ['pattern', id] })
-      await queries.invalidateQueries({ queryKey: ['drawers'] })
+      await queries.invalidateQueries(readFrom('/api/patterns/{article_id}'))
+      await queries.invalidateQueries(readFrom('/api/patterns'))
       onBegun(view.number)
       await go(`/patterns/${id}`)
     },

@@ -1,6 +1,6 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useRef, useState } from 'react'
-import { api, told, type Schemas } from '../../api/client'
+import { api, readFrom, server, told, type Schemas, type Wrong } from '../../api/client'
 
 export type View = Schemas['ArticleView']
 export type Article = Schemas['Article']
@@ -11,7 +11,7 @@ export type Run = Schemas['Run']
 
 export interface Hand {
   view: View | undefined
-  error: Error | null
+  error: Wrong
   /** What went wrong with the last change; what was there before is kept. */
   refused: Error | null
   /** Changes one after the other, each from what the one before left. */
@@ -22,45 +22,58 @@ export interface Hand {
   open: boolean
 }
 
-const BEFORE = new Map<number, Article[]>()
+/** What a change of ours was made from, and the version it made: it can be taken back while nobody else saved since. */
+interface Step {
+  before: Article
+  made: number
+}
+const BEFORE = new Map<number, Step[]>()
 const MOST_UNDONE = 60
+
+const asked = (id: number, revision?: number) => ({
+  params: { path: { article_id: id }, query: revision === undefined ? {} : { revision } },
+})
+const newestKey = (id: number) =>
+  server.queryOptions('get', '/api/patterns/{article_id}', asked(id)).queryKey
 
 /** An article in hand: read, changed piece by piece, and put back as it was. */
 export function useArticle(id: number, revision?: number): Hand {
   const queries = useQueryClient()
-  const key = ['pattern', id, revision ?? 'newest']
-  const found = useQuery({
-    queryKey: key,
-    queryFn: () =>
-      told(
-        api.GET('/api/patterns/{article_id}', {
-          params: { path: { article_id: id }, query: revision === undefined ? {} : { revision } },
-        }),
-      ),
-  })
+  const found = server.useQuery('get', '/api/patterns/{article_id}', asked(id, revision))
   const [refused, setRefused] = useState<Error | null>(null)
   const chain = useRef(Promise.resolve(true))
   const put = useCallback(
-    (alter: (article: Article) => Article, remember: boolean) => {
+    (alter: (article: Article) => Article, undone: Step | null = null) => {
       const act = async () => {
-        const now = queries.getQueryData<View>(['pattern', id, 'newest'])
+        const now = queries.getQueryData<View>(newestKey(id))
         if (!now) return false
         try {
+          if (undone && undone.made !== now.version)
+            throw new Error(
+              'Somebody changed this article since; undoing would take that back too. Nothing was changed.',
+            )
           const saved = await told(
             api.PUT('/api/patterns/{article_id}', {
               params: { path: { article_id: id } },
               body: { base: now.version, article: alter(now.article) },
             }),
           )
-          if (remember) BEFORE.set(id, [...(BEFORE.get(id) ?? []), now.article].slice(-MOST_UNDONE))
-          queries.setQueryData(['pattern', id, 'newest'], saved)
-          void queries.invalidateQueries({ queryKey: ['drawers'] })
-          void queries.invalidateQueries({ queryKey: ['articles'] })
+          const steps = BEFORE.get(id) ?? []
+          // What is taken back leaves the step before it as the newest of ours.
+          BEFORE.set(
+            id,
+            undone
+              ? steps.map((s, i) => (i === steps.length - 1 ? { ...s, made: saved.version } : s))
+              : [...steps, { before: now.article, made: saved.version }].slice(-MOST_UNDONE),
+          )
+          queries.setQueryData(newestKey(id), saved)
+          void queries.invalidateQueries(readFrom('/api/patterns'))
+          void queries.invalidateQueries(readFrom('/api/articles'))
           setRefused(null)
           return true
         } catch (error) {
           setRefused(error instanceof Error ? error : new Error(String(error)))
-          void queries.invalidateQueries({ queryKey: ['pattern', id] })
+          void queries.invalidateQueries(readFrom('/api/patterns/{article_id}'))
           return false
         }
       }
@@ -73,10 +86,10 @@ export function useArticle(id: number, revision?: number): Hand {
     view: found.data,
     error: found.error,
     refused,
-    change: useCallback((alter: (article: Article) => Article) => put(alter, true), [put]),
+    change: useCallback((alter: (article: Article) => Article) => put(alter), [put]),
     undo: useCallback(() => {
       const last = BEFORE.get(id)?.pop()
-      if (last) void put(() => last, false)
+      if (last) void put(() => last.before, last)
     }, [id, put]),
     canUndo: (BEFORE.get(id)?.length ?? 0) > 0,
     open: !!found.data?.newest && found.data.batches.length === 0 && revision === undefined,

@@ -1,4 +1,4 @@
-import type { At } from '../../hide/HideView'
+import type { At } from '../../hide/places'
 
 /** A node of a contour: x, y, or x, y and its two handles (in, out). */
 export type Node = number[]

@@ -1,6 +1,5 @@
-import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { api, told } from '../../api/client'
+import { api, server, told } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
 import { Choice, NumberField, TextField, Tick } from '../../parts/fields'
 import { freshSlug, type Article, type Hand, type Pattern } from './article'
@@ -26,11 +25,7 @@ export const draftFor = (name: string, article: Article, kind = 'show panel'): D
 })
 
 export function useStarts() {
-  return useQuery({
-    queryKey: ['starts'],
-    staleTime: Infinity,
-    queryFn: () => told(api.GET('/api/patterns/starts')),
-  })
+  return server.useQuery('get', '/api/patterns/starts', {}, { staleTime: Infinity })
 }
 
 /** Name, how many, hand, material and kind of a piece. */

@@ -1,0 +1,256 @@
+"""A lay on its way to the screen: what it is asked once, how it stands as often as that changes, and differences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from fairlay.api.jobs import job_out
+from fairlay.api.models import (
+    ChangedLeather,
+    Circle,
+    ClassArea,
+    Figures,
+    HideFigures,
+    LaidDelta,
+    LaidHide,
+    LaidState,
+    LayOut,
+    LayPiece,
+    LayPlacement,
+    Matrix,
+    PinnedPiece,
+    RevisionOut,
+    UnplacedOut,
+    WaitingLay,
+)
+from fairlay.api.shapes import grain_of, hide_shape, piece_rings
+from fairlay.core.formats.read_out import MarkLine
+from fairlay.core.lay import Job, Lay, Placement, measure
+from fairlay.core.lay.account import account
+from fairlay.core.lay.order import Line, piece_id
+from fairlay.core.leather import Hide
+from fairlay.core.pattern.drawn import mark_values
+from fairlay.core.pattern.words import needs_in_words
+from fairlay.core.shapes.placing import matrix
+from fairlay.store import batches, candidates, changed_leather, hides, jobs
+from fairlay.store.batches import Batch
+from fairlay.store.candidates import Candidate
+from fairlay.store.jobs import LIVE, WorkJob
+from fairlay.store.lays import Revision, SavedLay
+
+ROLL_BEYOND_MM = 400.0
+ROLL_SHOWN_MM = 2000.0
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What of a lay is shown: the lay that stands, or what its running search has found so far."""
+
+    seen: str
+    lay: Lay
+
+
+def shown_of(saved: SavedLay, newest: WorkJob | None, found: Candidate | None) -> Shown:
+    """Return what is shown of a lay at its head: the best of its search while that goes on."""
+    live = newest is not None and newest.state in LIVE
+    if live and found is not None and newest is not None and found.job_id == newest.id:
+        return Shown(f"c{found.job_id}.{found.helper}.{found.version}", found.lay)
+    return Shown(f"r{saved.at}", saved.lay)
+
+
+def lay_out(saved: SavedLay) -> LayOut:
+    """Return a lay with everything that is shown of it."""
+    job, batch = saved.job, batches.batch_by_id(saved.batch_id)
+    names = names_of(job, batch.lines)
+    newest = jobs.newest_of_lay(saved.id)
+    found = candidates.of_lay(saved.id) if saved.at == saved.head else None
+    shown = shown_of(saved, newest, found)
+    told = hides.told_of(h.id for h in job.hides)
+    state = state_of(job, shown, batch)
+    lengths = {f.hide: (f.length_mm or 0.0) + ROLL_BEYOND_MM for f in state.per_hide if f.length_mm}
+    counts = shown.lay.counts(job)
+    return LayOut(
+        id=saved.id,
+        batch_id=saved.batch_id,
+        batch=f"{batch.number} {batch.name}",
+        material=saved.material,
+        objective=saved.objective,
+        given_up=saved.given_up,
+        gap_mm=job.policy.gap_mm,
+        grain_school=job.policy.grain_school,
+        head=saved.head,
+        at=saved.at,
+        hides=[
+            _hide(h, told[h.id].colour if h.id in told else "", lengths.get(h.id, ROLL_SHOWN_MM))
+            for h in job.hides
+        ],
+        pieces=[
+            LayPiece(
+                id=p.id,
+                name=names.get(p.id, (p.id, ""))[0],
+                article=names.get(p.id, ("", p.set_name or ""))[1],
+                quantity=p.quantity,
+                placed=counts[p.id],
+                filler=p.filler,
+                area_m2=p.area_mm2 / 1e6,
+                needs=list(needs_in_words(p)),
+                rings=piece_rings(p),
+                hidden=[h.tolist() for h in p.hidden],
+                grain_deg=grain_of(p),
+                marks=[MarkLine(**mark_values(m)) for m in p.marks if m.draws != "pricks"],
+                name_at=Circle(x=p.name_at[0], y=p.name_at[1], r=p.name_at[2]),
+            )
+            for p in job.pieces_by_id.values()
+        ],
+        state=state,
+        pins=[PinnedPiece(piece=piece, copy_number=copy) for piece, copy in saved.pins],
+        doubts=[f"{number} is {t.doubt}" for number, t in told.items() if t.doubt],
+        changed=[
+            ChangedLeather(
+                hide=c.hide.id, words=c.words, hit=len(c.hits), sentences=[h.sentence for h in c.hits]
+            )
+            for c in changed_leather.of_lay(saved)
+        ],
+        waiting=None if found is None else _waiting(found),
+        revisions=[revision_out(r) for r in saved.revisions],
+        job=job_out(newest) if newest else None,
+    )
+
+
+def revision_out(r: Revision) -> RevisionOut:
+    """Return a revision as the history lists it."""
+    return RevisionOut(
+        number=r.number,
+        source=r.source,
+        mark=r.mark,
+        stands_for=r.stands_for,
+        created_at=r.created_at,
+        placed=r.placed,
+        yield_of_used=r.yield_of_used,
+    )
+
+
+def _waiting(found: Candidate) -> WaitingLay:
+    return WaitingLay(
+        job=found.job_id,
+        version=found.version,
+        placed=found.measures.get("placed", 0),
+        yield_of_used=found.measures.get("yield_of_used", 0.0),
+    )
+
+
+def _hide(hide: Hide, colour: str, length_mm: float) -> LaidHide:
+    shape = hide_shape(hide, length_mm)
+    return LaidHide.model_construct(
+        **dict(shape), colour=colour, left_end=hide.end_name(False), right_end=hide.end_name(True)
+    )
+
+
+def state_of(job: Job, shown: Shown, batch: Batch) -> LaidState:
+    """Return how a lay stands."""
+    lay = shown.lay
+    names = names_of(job, batch.lines)
+    measures = measure(job, lay)
+    per_hide = []
+    for figures in measures.per_hide:
+        where = account(job, lay, job.hides_by_id[figures.hide])
+        per_hide.append(
+            HideFigures(
+                hide=figures.hide,
+                pieces=figures.pieces,
+                placed_m2=figures.placed_m2,
+                usable_m2=figures.usable_m2,
+                used_m2=figures.used_m2,
+                cost=figures.cost,
+                remnant_m2=figures.remnant_m2,
+                remnant_end=figures.remnant_end,
+                length_mm=figures.length_mm,
+                whole_m2=where.whole_m2,
+                edge_m2=where.edge_m2,
+                unsound_m2=where.unsound_m2,
+                classes=[
+                    ClassArea(
+                        tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=c.placed_m2
+                    )
+                    for c in where.classes
+                ],
+            )
+        )
+    sets = {line.article.slug: line.article.name for line in batch.lines}
+    return LaidState(
+        seen=shown.seen,
+        placements=[placement_out(p) for p in lay.placements],
+        unplaced=[
+            UnplacedOut(
+                piece=u.piece,
+                name=" ".join(reversed(names.get(u.piece, (u.piece, "")))).strip(),
+                count=u.count,
+                reason=u.reason,
+            )
+            for u in lay.unplaced
+        ],
+        figures=Figures(
+            placed=measures.placed,
+            wanted=measures.wanted,
+            placed_m2=measures.placed_m2,
+            usable_m2=measures.usable_m2,
+            used_m2=measures.used_m2,
+            cost=measures.cost,
+            fill=measures.fill,
+            yield_of_used=measures.yield_of_used,
+            hides_used=measures.hides_used,
+            sets={sets.get(slug, slug): count for slug, count in measures.sets.items()},
+            sets_wanted={
+                line.article.name: line.quantity for line in batch.lines if line.article.slug in measures.sets
+            },
+        ),
+        per_hide=per_hide,
+    )
+
+
+def delta(before: LaidState | None, now: LaidState) -> LaidDelta:
+    """Return what makes one state of a lay the next; all of it where nothing is known before."""
+    known = {} if before is None else {(p.piece, p.copy_number): p for p in before.placements}
+    lies = {(p.piece, p.copy_number): p for p in now.placements}
+    return LaidDelta(
+        was="" if before is None else before.seen,
+        seen=now.seen,
+        down=[p for key, p in lies.items() if known.get(key) != p],
+        up=[PinnedPiece(piece=piece, copy_number=copy) for piece, copy in known if (piece, copy) not in lies],
+        unplaced=now.unplaced,
+        figures=now.figures,
+        per_hide=now.per_hide,
+    )
+
+
+def names_of(job: Job, lines: Sequence[Line]) -> dict[str, tuple[str, str]]:
+    """Return piece and article names by piece id; parts of a split are named after their piece."""
+    out = {
+        piece_id(line.article, p): (p.name, line.article.name) for line in lines for p in line.article.pieces
+    }
+    for piece in job.pieces_by_id.values():
+        if piece.parent and piece.parent in out:
+            out[piece.id] = (
+                f"{out[piece.parent][0]} part {piece.id.rsplit('.', 1)[1]}",
+                out[piece.parent][1],
+            )
+    return out
+
+
+def placement_out(p: Placement) -> LayPlacement:
+    """Return a piece where it lies."""
+    a, b, c, d = matrix(p.at)
+    return LayPlacement(
+        piece=p.piece,
+        copy_number=p.copy,
+        hide=p.hide,
+        matrix=Matrix(a=a, b=c, c=b, d=d, e=p.at.x, f=p.at.y),
+        mirrored=p.at.mirrored,
+        rotation_deg=p.at.rotation_deg,
+    )
+
+
+def keys_of(pieces: Iterable[PinnedPiece]) -> set[tuple[str, int]]:
+    """Return pieces by id and copy."""
+    return {(p.piece, p.copy_number) for p in pieces}

@@ -1,0 +1,45 @@
+"""Reading a file as a job: behind the fence, with progress; what it told is kept with the job."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fairlay.core.capture.squared_paper import Said
+from fairlay.core.errors import Refused
+from fairlay.store import jobs, looking, uploads
+from fairlay.store.jobs import WorkJob
+from fairlay.work import reading
+from fairlay.work.beating import Beating, carry_out, patiently
+from fairlay.work.fence import Act, fenced
+
+
+def read_one(job_id: int) -> None:
+    """Read the file of a job for what is asked of it."""
+    carry_out(job_id, _read, "reading the file broke; it was kept as it came")
+
+
+def _read(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
+    work = job.read_work
+    kept = patiently(lambda: uploads.upload(job.subject))
+    said = dict(work.said)
+
+    def behind_fence(act: Act[Any]) -> Any:
+        return fenced(act, tell=beating.say, should_stop=beating.check)
+
+    if work.what == "drawing":
+        result = behind_fence(reading.ReadDrawing(kept.name, kept.body))
+    elif work.what == "sorted":
+        result = behind_fence(reading.SortDrawing(kept.name, kept.body, said["uses"], said["unit_mm"]))
+    elif work.what == "traced":
+        bar = said.pop("bar_mm")
+        found = behind_fence(reading.TracePicture(kept.body, Said(**said), bar))
+        picture = uploads.keep(f"{kept.name} straightened.jpg", "image/jpeg", found.straight)
+        result = found.values | {"picture": f"/api/ways-in/files/{picture}/picture"}
+    elif work.what == "hide":
+        seen = behind_fence(reading.HideInDrawing(kept.name, kept.body, said["unit_mm"]))
+        result = seen.model_dump(mode="json")
+        looking.put_seen(said["hide_id"], result)
+    else:
+        raise Refused(f"a file read for {work.what!r}", value=work.what, expected="a drawing or a picture")
+    patiently(lambda: jobs.keep_result(job.id, job.owner, result))
+    return "done", None

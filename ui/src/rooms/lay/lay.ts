@@ -1,0 +1,42 @@
+import type { Schemas } from '../../api/client'
+
+/** A lay as the room shows it, and what becomes of it as news comes in; no screen, no server. */
+
+export type Lay = Schemas['LayOut']
+export type LaidState = Schemas['LaidState']
+export type Delta = Schemas['LaidDelta']
+export type Placement = Schemas['LayPlacement']
+export type Piece = Schemas['LayPiece']
+
+/** A piece's copy by one word, as what is pointed at or pinned is named. */
+export const keyOf = (p: { piece: string; copy_number: number }) => `${p.piece}#${p.copy_number}`
+
+/** What a difference makes of a lay; null where it is not the next of what is known, and all is to be read again. */
+export function applied(lay: Lay, delta: Delta): Lay | null {
+  if (delta.was !== '' && delta.was !== lay.state.seen) return null
+  const lies = new Map(
+    delta.was === '' ? [] : lay.state.placements.map((p) => [keyOf(p), p] as const),
+  )
+  for (const p of delta.up) lies.delete(keyOf(p))
+  for (const p of delta.down) lies.set(keyOf(p), p)
+  const { unplaced, figures, per_hide, seen } = delta
+  return { ...lay, state: { seen, placements: [...lies.values()], unplaced, figures, per_hide } }
+}
+
+/** Whether a state is a revision of the lay, and not what a search has found so far. */
+export const isRevision = (seen: string) => seen.startsWith('r')
+
+/** Placements by hide. */
+export function byHide(placements: Placement[]): Map<string, Placement[]> {
+  const out = new Map<string, Placement[]>()
+  for (const p of placements) out.set(p.hide, [...(out.get(p.hide) ?? []), p])
+  return out
+}
+
+/** The next of what lies on a hide to be pointed at, from what is; null where nothing lies. */
+export function nextOf(here: Placement[], held: string | null, by: number): string | null {
+  const keys = here.map(keyOf)
+  const at = held === null ? -1 : keys.indexOf(held)
+  const first = by > 0 ? 0 : keys.length - 1
+  return keys[at < 0 ? first : (at + by + keys.length) % keys.length] ?? null
+}

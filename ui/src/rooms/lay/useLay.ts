@@ -1,0 +1,126 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useEffectEvent, useState } from 'react'
+import { api, readFrom, server, told } from '../../api/client'
+import { isLive, type Job } from '../../parts/job'
+import { applied, isRevision, type Delta, type Lay } from './lay'
+
+const asked = (id: number) => ({ params: { path: { lay_id: id } } })
+
+/** A lay, kept up by the stream of what changes of it, by whomever; and its job as it goes on. */
+export function useLay(id: number) {
+  const queries = useQueryClient()
+  const lay = server.useQuery('get', '/api/lays/{lay_id}', asked(id))
+  const [job, setJob] = useState<Job | null>(null)
+  const again = () => queries.invalidateQueries(readFrom('/api/lays/{lay_id}'))
+  const onDelta = useEffectEvent((delta: Delta) => {
+    const key = server.queryOptions('get', '/api/lays/{lay_id}', asked(id)).queryKey
+    const known = queries.getQueryData<Lay>(key)
+    const next = known ? applied(known, delta) : null
+    if (next) queries.setQueryData(key, next)
+    // A revision has more to it than where its pieces lie: its history, its number, what waits beside it.
+    if (next === null || isRevision(delta.seen)) void again()
+  })
+  const onJob = useEffectEvent((news: Job) => {
+    setJob(news)
+    if (!isLive(news) && isLive(job)) void again()
+  })
+  const seen = lay.data?.state.seen
+  const known = seen !== undefined
+  const first = useEffectEvent(() => seen ?? '')
+  useEffect(() => {
+    if (!known) return
+    const stream = new EventSource(`/api/lays/${id}/events?seen=${encodeURIComponent(first())}`)
+    stream.addEventListener('lay', (event: MessageEvent<string>) => {
+      onDelta(JSON.parse(event.data) as Delta)
+    })
+    stream.addEventListener('job', (event: MessageEvent<string>) => {
+      onJob(JSON.parse(event.data) as Job)
+    })
+    return () => {
+      stream.close()
+    }
+  }, [id, known])
+  const newest = lay.data?.job ?? null
+  const shown = job !== null && (newest === null || job.id >= newest.id) ? job : newest
+  return { lay, job: shown }
+}
+
+/** What may be done with a lay; each reads it anew once it is done. */
+export function useLayActs(lay: Lay) {
+  const queries = useQueryClient()
+  const path = { lay_id: lay.id }
+  const base = lay.head
+  const onSettled = () => queries.invalidateQueries(readFrom('/api/lays/{lay_id}'))
+  const run = useMutation({
+    mutationFn: (what: { seconds: number; only: string | null; keepAll?: boolean }) =>
+      told(
+        api.POST('/api/lays/{lay_id}/run', {
+          params: { path },
+          body: {
+            seconds: what.seconds,
+            seed: Date.now() % 100_000,
+            hides: what.only === null ? [] : [what.only],
+            keep_all: what.keepAll ?? false,
+          },
+        }),
+      ),
+    onSettled,
+  })
+  const stop = useMutation({
+    mutationFn: (job_id: number) =>
+      told(api.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id } } })),
+    onSettled,
+  })
+  const undo = useMutation({
+    mutationFn: () =>
+      told(api.POST('/api/lays/{lay_id}/undo', { params: { path }, body: { base } })),
+    onSettled,
+  })
+  const goTo = useMutation({
+    mutationFn: (number: number) =>
+      told(api.POST('/api/lays/{lay_id}/go-to', { params: { path }, body: { base, number } })),
+    onSettled,
+  })
+  const name = useMutation({
+    mutationFn: (mark: string) =>
+      told(
+        api.PUT('/api/lays/{lay_id}/revisions/{number}/mark', {
+          params: { path: { ...path, number: lay.head } },
+          body: { mark },
+        }),
+      ),
+    onSettled,
+  })
+  const pin = useMutation({
+    mutationFn: (pins: Lay['pins'] | Lay['pins'][number]) =>
+      told(
+        api.POST('/api/lays/{lay_id}/pins', {
+          params: { path },
+          body: Array.isArray(pins) ? { add: [], drop: pins } : { add: [pins], drop: [] },
+        }),
+      ),
+    onSettled,
+  })
+  /** Brings the lay onto its leather as it is now, then has what was taken up laid around the rest. */
+  const mend = useMutation({
+    mutationFn: async (seconds: number) => {
+      const taken = await told(
+        api.POST('/api/lays/{lay_id}/leather', { params: { path }, body: { base } }),
+      )
+      if (taken.taken_up > 0) await run.mutateAsync({ seconds, only: null, keepAll: true })
+    },
+    onSettled,
+  })
+  const takeWaiting = useMutation({
+    mutationFn: () =>
+      told(api.POST('/api/lays/{lay_id}/waiting', { params: { path }, body: { base } })),
+    onSettled,
+  })
+  const leaveWaiting = useMutation({
+    mutationFn: () => told(api.DELETE('/api/lays/{lay_id}/waiting', { params: { path } })),
+    onSettled,
+  })
+  const all = { run, stop, undo, goTo, name, pin, mend, takeWaiting, leaveWaiting }
+  const error = Object.values(all).find((act) => act.error !== null)?.error ?? null
+  return { ...all, error }
+}
