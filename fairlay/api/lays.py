@@ -149,7 +149,7 @@ def take_up_again(lay_id: int) -> None:
 
 
 @router.get("/{lay_id}/events", responses={200: {"model": LaidDelta}})
-async def events(lay_id: int, request: Request, seen: str = "") -> EventSourceResponse:
+async def lay_events(lay_id: int, request: Request, seen: str = "") -> EventSourceResponse:
     """Server-sent events: what changed of how the lay stands (a ``LaidDelta``), by whomever, and its job each
     time that changed. ``seen`` is the state that is known already.
     """

@@ -76,13 +76,13 @@ class Pulse:
 class Beating:
     """The heartbeat of one job: says how long was spent, and learns whether it is to stop or was lost."""
 
-    def __init__(self, job: WorkJob, every_s: float = BEAT_S) -> None:
+    def __init__(self, job: WorkJob) -> None:
         self.job = job
         self.began = time.monotonic()
         self.said: list[str] = []
         self.lost = False
         self._stop = threading.Event()
-        self._pulse = Pulse(self._beat, every_s)
+        self._pulse = Pulse(self._beat, BEAT_S)
 
     def __enter__(self) -> Beating:
         self._pulse.__enter__()

@@ -8,6 +8,7 @@ import time
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
 import redis
@@ -61,6 +62,21 @@ def redis_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     yield f"redis://127.0.0.1:{port}/0"
     server.terminate()
     server.wait(10)
+
+
+@pytest.fixture
+def reads_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Files are read where they are asked for, behind the fence as a worker would."""
+    from fairlay.work.files import read_one
+
+    monkeypatch.setattr("fairlay.api.reading.hand_out", lambda job_id, _kind: read_one(job_id))
+
+
+def told(client: TestClient, asked: Any) -> Any:
+    """What a file that was asked for told, by the answer to the asking."""
+    assert asked.status_code == 202, asked.text
+    what = asked.request.url.path.rsplit("/", 1)[1]
+    return client.get(f"/api/ways-in/readings/{asked.json()['id']}/{what}")
 
 
 @pytest.fixture

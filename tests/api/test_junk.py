@@ -4,6 +4,7 @@ not, breaks the server or leaves a hide that cannot be read.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from typing import Any
 
@@ -12,7 +13,14 @@ from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from fairlay.core.formats.exchange import read_job
+from fairlay.core.lay import Placement
+from fairlay.core.shapes import Placing
+from fairlay.store import hides, jobs, lays
+from fairlay.store.jobs import ReadWork
+from fairlay.store.lays import LaidOn
 from fairlay.store.looking import known
+from tests import jobs as small
 from tests.api.test_leather import by_rule, delivery, room, side
 
 SPARED = {
@@ -109,16 +117,40 @@ def own(workshop: TestClient) -> Iterator[dict[str, int]]:
     hide = side(workshop)
     by_rule(workshop, hide)
     article = workshop.post("/api/patterns", json={"name": "Junk drawer"}).json()["id"]
+    slings = next(a["id"] for a in workshop.get("/api/articles").json() if a["slug"] == "log-sling")
+    lines = [{"article_id": slings, "quantity": 1}]
+    batch = workshop.post("/api/batches", json={"number": "J-1", "name": "Junk", "lines": lines}).json()["id"]
+    svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="40mm"><rect width="80" height="30"/></svg>'
+    file = workshop.post("/api/ways-in/files", files={"file": ("tab.svg", svg)}).json()["id"]
     yield {
         "hide_id": hide,
         "delivery_id": delivery(workshop, 20.0)["id"],
         "article_id": article,
-        "batch_id": 99_990,
-        "lay_id": 99_990,
-        "job_id": 99_990,
-        "file_id": 99_990,
+        "batch_id": batch,
+        "lay_id": _lay(batch),
+        "job_id": jobs.add_read(file, ReadWork("drawing"))[0],
+        "file_id": file,
     }
     assert workshop.delete(f"/api/patterns/{article}").status_code == 204
+
+
+def _lay(batch: int) -> int:
+    """A lay of the junk batch, on a hide of its own, with a piece on it."""
+    job = read_job(json.dumps(small.everything(hides=[small.side("J-1", flaws=[], zones=[])])))
+    like = next(h for h in hides.rack() if h.number == "F-101")
+    about = hides.About(
+        "body leather", "Ferrow Mill", "chestnut", "", "medium", 2.3, "1", "looked over", like.received_on
+    )
+    made = hides.add_hide(job.hides[0], about)
+    lay_id = lays.create_lay(batch, "body leather", job, [LaidOn(made, 0)])
+    lays.act(lay_id, base=1, put=[Placement("washer", 0, "J-1", Placing(420.0, 60.0, 0.0))])
+    return lay_id
+
+
+@pytest.fixture(autouse=True)
+def no_workers(monkeypatch: pytest.MonkeyPatch) -> None:
+    for room_ in ("lays", "measuring", "reading"):
+        monkeypatch.setattr(f"fairlay.api.{room_}.hand_out", lambda job_id, kind: None)
 
 
 def test_there_is_much_to_send_to(workshop: TestClient) -> None:
@@ -148,7 +180,10 @@ def test_no_request_breaks_a_room(workshop: TestClient, own: dict[str, int], dat
     assert answer.status_code != 500, (method, at, body, answer.text)
     if answer.status_code >= 400:
         assert answer.json()["problem"], "what was wrong is said"
+    assert answer.status_code != 404 or "{lay_id}" not in path or "revision" in answer.text, answer.text
     assert known(own["hide_id"]).looking.outline and room(workshop, own["hide_id"])["outline"]
+    assert workshop.get(f"/api/lays/{own['lay_id']}").status_code == 200
+    assert workshop.get(f"/api/batches/{own['batch_id']}").status_code == 200
 
 
 @settings(

@@ -156,9 +156,20 @@ def test_a_changed_invoice_reaches_its_hides(workshop: TestClient) -> None:
         "note": "price was wrong",
         "closed": True,
     }
-    assert workshop.put(f"/api/leather/deliveries/{d['id']}", json=to).status_code == 204
-    hide = next(h for h in workshop.get("/api/leather").json() if h["id"] == d["hides"][0]["id"])
-    assert hide["cost_per_m2"] == 100.0 and hide["colour"] == "russet"
+    url, hide_id = f"/api/leather/deliveries/{d['id']}", d["hides"][0]["id"]
+
+    def hide() -> dict[str, Any]:
+        return next(h for h in workshop.get("/api/leather").json() if h["id"] == hide_id)
+
+    came = hide()
+    assert workshop.put(url, json=to).status_code == 204
+    assert hide() == came, "what was received stays what it came at"
+    assert workshop.put(url, json={**to, "correct": True}).status_code == 204
+    assert hide()["cost_per_m2"] == 100.0 and hide()["colour"] == "russet"
+    told = workshop.get(f"/api/leather/hides/{hide_id}/history").json()[0]
+    assert told["words"] == "invoice corrected: colour, price"
+    assert workshop.put(url, json={**to, "correct": True}).status_code == 204
+    assert len(workshop.get(f"/api/leather/hides/{hide_id}/history").json()) == 2, "nothing more to correct"
     after = workshop.get(f"/api/leather/deliveries/{d['id']}").json()
     assert after["closed"] and after["note"] == "price was wrong"
 
@@ -171,7 +182,7 @@ def test_a_hide_goes_back_unless_something_was_planned_with_it(workshop: TestCli
     batch = workshop.get("/api/batches").json()[0]["id"]
     assert workshop.post("/api/leather/acts", json={"ids": [second], "batch_id": batch}).status_code == 204
     kept = workshop.delete(f"/api/leather/hides/{second}")
-    assert kept.status_code == 409 and "kept for a batch" in kept.json()["problem"]
+    assert kept.status_code == 409 and "is kept for B-" in kept.json()["problem"]
 
 
 def test_measured_area_is_money(workshop: TestClient) -> None:
@@ -417,7 +428,7 @@ def test_what_comes_off_is_racked_and_whole_again_when_the_cut_is_undone(worksho
     whole = room(workshop, hide)
     cut = {"line": [[1600, -50], [1600, 1500]], "words": "cut for B-29", "rack_off": True}
     done = change(workshop, hide, cut=cut).json()
-    off, left = room(workshop, done["made"]), room(workshop, hide)
+    off, left = room(workshop, done["made"][0]), room(workshop, hide)
     assert (
         off["rack"]["number"] == f"{whole['rack']['number']}-1"
         and off["rack"]["kind"] == "offcut"
@@ -433,35 +444,32 @@ def test_what_comes_off_is_racked_and_whole_again_when_the_cut_is_undone(worksho
     )
     assert off["rack"]["cost_per_m2"] == whole["rack"]["cost_per_m2"] and off["rack"]["delivery_id"] is None
     second = change(workshop, hide, cut={**cut, "line": [[1200, -50], [1200, 1500]]}).json()
-    assert room(workshop, second["made"])["rack"]["number"].endswith("-2")
+    assert room(workshop, second["made"][0])["rack"]["number"].endswith("-2")
     assert (
         workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
-        and workshop.get(f"/api/leather/hides/{second['made']}").status_code == 404
+        and workshop.get(f"/api/leather/hides/{second['made'][0]}").status_code == 404
     )
 
     # What was done with the offcut meanwhile is not thrown away with it.
-    change(workshop, done["made"], flaw=flaw("new", 60, 300))
+    change(workshop, done["made"][0], flaw=flaw("new", 60, 300))
     refused = workshop.post(f"/api/leather/hides/{hide}/undo")
     assert (
         refused.status_code == 409
         and "was worked on since" in refused.json()["problem"]
         and room(workshop, hide)["rack"]["area_m2"] == left["rack"]["area_m2"]
     )
-    assert workshop.post(f"/api/leather/hides/{done['made']}/undo").status_code == 200
-    assert (
-        workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "kept"}).status_code == 204
-    )
+    assert workshop.post(f"/api/leather/hides/{done['made'][0]}/undo").status_code == 200
+    batch = next(b["id"] for b in workshop.get("/api/batches").json() if b["number"] == "B-31")
+    acts = {"ids": done["made"], "batch_id": batch}
+    assert workshop.post("/api/leather/acts", json=acts).status_code == 204
     assert "was planned with since" in workshop.post(f"/api/leather/hides/{hide}/undo").json()["problem"]
-    assert (
-        workshop.post("/api/leather/acts", json={"ids": [done["made"]], "state": "looked over"}).status_code
-        == 204
-    )
+    assert workshop.post(f"/api/batches/{batch}/leather", json={"drop": done["made"]}).status_code == 204
     assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
     again = room(workshop, hide)
     assert (
         again["outline"] == whole["outline"]
         and again["flaws"] == whole["flaws"]
-        and workshop.get(f"/api/leather/hides/{done['made']}").status_code == 404
+        and workshop.get(f"/api/leather/hides/{done['made'][0]}").status_code == 404
     )
     refused = change(workshop, hide, cut={**cut, "line": [[9000, 0], [9000, 50]]})
     assert refused.status_code == 422 and room(workshop, hide)["version"] == again["version"]
@@ -526,10 +534,11 @@ def test_leather_kept_for_a_batch_is_free_again_when_it_is_left(workshop: TestCl
     for step in ("backbone", "surface", "feel"):
         change(workshop, hide, step={"step": step, "done": True})
     batch = next(b for b in workshop.get("/api/batches").json() if b["number"] == "B-31")
-    assert workshop.put(f"/api/batches/{batch['id']}/leather", json={"hide_ids": [hide]}).status_code == 204
+    url = f"/api/batches/{batch['id']}/leather"
+    assert workshop.post(url, json={"add": [hide]}).status_code == 204
     known = room(workshop, hide)["rack"]
     assert known["state"] == "kept" and known["kept_for"] == ["B-31"]
-    assert workshop.put(f"/api/batches/{batch['id']}/leather", json={"hide_ids": []}).status_code == 204
+    assert workshop.post(url, json={"drop": [hide]}).status_code == 204
     assert room(workshop, hide)["rack"]["state"] == "looked over"
 
 

@@ -33,7 +33,7 @@ from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_areas, needs_of
 from fairlay.store import database as store
 from fairlay.store import deliveries, fair, hides, looking, settings
-from fairlay.store.hides import About, LaidOn
+from fairlay.store.hides import About
 from fairlay.store.tables import HideEventRow, HideRow
 from tests.api.test_leather import lots
 
@@ -173,11 +173,10 @@ def test_a_hide_from_before_there_was_looking_over_is_known(workshop: TestClient
 
 def test_only_hides_that_nobody_knows_are_doubted(workshop: TestClient) -> None:
     number = hides.hides_by_id([side()])[0].number
-    assert hides.laid_on([number, "F-101", "no such hide"]) == {
-        number: LaidOn("not measured, not looked over", False),
-        "F-101": LaidOn("", False),
-    }
-    assert hides.laid_on([]) == {}
+    told = hides.told_of([number, "F-101", "no such hide"])
+    assert {n: t.doubt for n, t in told.items()} == {number: "not measured, not looked over", "F-101": ""}
+    assert told["F-101"].colour == "chestnut"
+    assert hides.told_of([]) == {}
 
 
 def test_states_are_words_of_the_rack(workshop: TestClient) -> None:

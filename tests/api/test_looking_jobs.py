@@ -8,15 +8,17 @@ import json
 import time
 from typing import Any, NoReturn
 
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from fairlay.core.capture.squared_paper import as_jpeg
 from fairlay.core.errors import NotFound, Refused, Unavailable
 from fairlay.store import jobs, uploads
-from fairlay.work import looking, queue
+from fairlay.work import beating, looking, queue
 from tests.api.test_leather import room, side
 
-TELL = "tell"
+TELL, STOP = "tell", "should_stop"
 
 
 @pytest.fixture(autouse=True)
@@ -75,13 +77,17 @@ def test_what_is_found_is_said_until_it_is_stopped(
     heard: list[list[str]] = []
 
     def look(*_: object, **asked: Any) -> NoReturn:
-        asked[TELL]("nine markers")
+        asked[TELL]("nine markers", 0.0)
         heard.append(jobs.job_by_id(job_id).said)
         jobs.ask_to_stop(job_id)
-        asked[TELL]("the edge")
+        asked[TELL]("the edge", 0.0)
+        end = time.monotonic() + 20
+        while time.monotonic() < end:
+            asked[STOP]()
+            time.sleep(0.02)
         pytest.fail("it went on")
 
-    monkeypatch.setattr(looking, "look_at_hide", look)
+    monkeypatch.setattr(looking, "fenced", look)
     looking.look_one(job_id)
     job = jobs.job_by_id(job_id)
     assert heard == [["nine markers"]] and job.state == "stopped" and job.said == ["nine markers", "the edge"]
@@ -103,11 +109,13 @@ def test_a_long_step_does_not_look_like_a_lost_worker(
             seen.append(jobs.job_by_id(job_id).version)
             time.sleep(0.02)
         jobs.ask_to_stop(job_id)
-        asked[TELL]("at last")
+        while time.monotonic() < end:
+            asked[STOP]()
+            time.sleep(0.02)
         pytest.fail("it went on")
 
-    monkeypatch.setattr(looking, "BEAT_S", 0.05)
-    monkeypatch.setattr(looking, "look_at_hide", look)
+    monkeypatch.setattr(beating, "BEAT_S", 0.05)
+    monkeypatch.setattr(looking, "fenced", look)
     looking.look_one(job_id)
     assert len(set(seen)) >= 4 and jobs.job_by_id(job_id).state == "stopped"
 
@@ -121,7 +129,7 @@ def test_reading_that_breaks_keeps_everything(
     def look(*_: object, **__: object) -> NoReturn:
         raise RuntimeError("no such thing was thought of")
 
-    monkeypatch.setattr(looking, "look_at_hide", look)
+    monkeypatch.setattr(looking, "fenced", look)
     job_id = begin(workshop, hide, picture)
     with pytest.raises(RuntimeError):
         looking.look_one(job_id)
@@ -143,9 +151,14 @@ def test_a_picture_of_another_kind_says_what_to_do(
 ) -> None:
     refused = workshop.post("/api/ways-in/files", files={"file": (name, body)})
     assert refused.status_code == 409 and words in refused.json()["problem"]
-    kept = workshop.post("/api/ways-in/files", files={"file": ("image", b"\x89PNG\r\n", "image/png")}).json()
+    body = as_jpeg(np.full((8, 12, 3), 200, np.uint8))
+    kept = workshop.post("/api/ways-in/files", files={"file": ("image", body, "text/html")}).json()
     again = workshop.get(f"/api/ways-in/files/{kept['id']}/picture")
     assert kept["kind"] == "picture" and "immutable" in again.headers["cache-control"]
+    assert (
+        again.headers["content-type"] == "image/jpeg" and again.headers["x-content-type-options"] == "nosniff"
+    )
+    assert "sandbox" in again.headers["content-security-policy"]
 
 
 def test_a_file_that_is_no_picture_is_said(workshop: TestClient) -> None:
@@ -161,18 +174,18 @@ def test_a_lost_worker_is_made_good_in_the_same_queue(
 ) -> None:
     hide = side(workshop)
     job_id = begin(workshop, hide, picture)
-    assert jobs.take_up(job_id) is not None
-    jobs.say(job_id, ["nine markers"])
+    assert jobs.take_up(job_id, "lost") is not None
+    jobs.say(job_id, "lost", ["nine markers"])
     given: list[tuple[int, str]] = []
     monkeypatch.setattr(queue, "hand_out", lambda found, kind: given.append((found, kind)))
-    monkeypatch.setattr(jobs, "STALE_AFTER", jobs.STALE_AFTER * -1)
+    monkeypatch.setattr(jobs, "STALE_AFTER_S", -1.0)
     assert queue.take_up_again() == [job_id] and given == [(job_id, "look")]
-    again = jobs.take_up(job_id)
+    again = jobs.take_up(job_id, "next")
     assert again is not None and again.attempts == 2 and again.said == [], (
         "what the lost one said is not said for the next"
     )
     assert jobs.running() == 0, "lays being laid, not pictures being read"
-    jobs.end(job_id, "stopped", 0.0)
+    jobs.end(job_id, "next", "stopped", 0.0)
 
 
 @pytest.mark.parametrize(
@@ -200,20 +213,20 @@ def test_a_beat_that_the_database_misses_is_no_end(
     missed: list[int] = []
     own = jobs.beat
 
-    def beat(job: int, spent: float) -> bool:
+    def beat(job: int, owner: str, spent: float) -> jobs.Beat:
         if len(missed) < 2:
             missed.append(job)
             raise Unavailable("gone for a moment", expected="back soon")
-        return own(job, spent)
+        return own(job, owner, spent)
 
     def look(*_: object, **asked: Any) -> NoReturn:
         end = time.monotonic() + 20
         while len(missed) < 2 and time.monotonic() < end:
             time.sleep(0.02)
-        raise looking.Stopped
+        raise beating.Stopped
 
-    monkeypatch.setattr(looking, "BEAT_S", 0.02)
+    monkeypatch.setattr(beating, "BEAT_S", 0.02)
     monkeypatch.setattr(jobs, "beat", beat)
-    monkeypatch.setattr(looking, "look_at_hide", look)
+    monkeypatch.setattr(looking, "fenced", look)
     looking.look_one(job_id)
     assert len(missed) == 2 and jobs.job_by_id(job_id).state == "stopped"

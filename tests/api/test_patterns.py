@@ -14,6 +14,7 @@ from fairlay.core.formats.article_json import pattern_values
 from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.needs import start_named
 from fairlay.core.pattern.pattern import Pattern
+from tests.api.conftest import told
 
 FILES = Path(__file__).resolve().parents[1] / "files"
 
@@ -190,17 +191,22 @@ def test_shapes_halves_and_the_scale(workshop: TestClient) -> None:
     assert begun["needs"]["template"] == "strap" and begun["tool"] == "strap cutter"
 
 
+@pytest.mark.usefixtures("reads_at_once")
 def test_a_drawing_becomes_patterns_ready_to_add(workshop: TestClient, trial: int) -> None:
     number = drawing(workshop, "bulges_r12.dxf")
-    seen = workshop.get(f"/api/ways-in/files/{number}/drawing").json()
+    url = f"/api/ways-in/files/{number}"
+    asked = workshop.post(f"{url}/drawing")
+    seen = told(workshop, asked).json()
+    assert (
+        asked.json()["state"] == "done" and workshop.post(f"{url}/drawing").json()["id"] == asked.json()["id"]
+    )
     assert (
         seen["unit_mm"] is None
         and seen["units_mm"]["inch"] == 25.4
         and [x["suggested"] for x in seen["layers"]] == ["outline", "stitch", "hole"]
     )
-    out = workshop.post(
-        f"/api/ways-in/files/{number}/sorted", json={"unit_mm": 1.0, "uses": {"SEWING": "leave out"}}
-    ).json()
+    said = {"unit_mm": 1.0, "uses": {"SEWING": "leave out"}}
+    out = told(workshop, workshop.post(f"{url}/sorted", json=said)).json()
     (found,) = out["pieces"]
     assert [m["kind"] for m in found["pattern"]["marks"]] == ["hole"] and found["length_mm"] == pytest.approx(
         220, abs=0.1
@@ -216,9 +222,13 @@ def test_a_drawing_becomes_patterns_ready_to_add(workshop: TestClient, trial: in
     ):
         refused = workshop.post("/api/ways-in/files", files={"file": (name, body)})
         assert refused.status_code == 409 and words in refused.json()["problem"]
-    assert workshop.get("/api/ways-in/files/9999/drawing").status_code == 404
+    assert workshop.post("/api/ways-in/files/9999/drawing").status_code == 404
+    wrong = told(workshop, workshop.post(f"{url}/sorted", json={"unit_mm": 1.0, "uses": {"NONE": "hole"}}))
+    assert wrong.status_code == 409 and "there is no layer 'NONE'" in wrong.json()["problem"]
+    assert workshop.get("/api/ways-in/readings/9999/drawing").status_code == 404
 
 
+@pytest.mark.usefixtures("reads_at_once")
 def test_a_photograph_becomes_an_outline(workshop: TestClient) -> None:
     at_hand = workshop.get("/api/ways-in/camera").json()
     assert at_hand["camera"] == "simulated" and "an old stove mitt, opened out" in at_hand["tables"]
@@ -227,14 +237,17 @@ def test_a_photograph_becomes_an_outline(workshop: TestClient) -> None:
         taken["kind"] == "picture"
         and workshop.get(f"/api/ways-in/files/{taken['id']}/picture").content[:2] == b"\xff\xd8"
     )
-    traced = workshop.post(f"/api/ways-in/files/{taken['id']}/traced", json={"thickness_mm": 1.5}).json()
+    url = f"/api/ways-in/files/{taken['id']}/traced"
+    asked = workshop.post(url, json={"thickness_mm": 1.5})
+    assert "squares found" in asked.json()["said"][-1] and asked.json()["share"] == 1.0
+    traced = told(workshop, asked).json()
     (part,) = traced["parts"]
     assert (part["length_mm"], part["width_mm"]) == pytest.approx((262, 190), abs=1.0) and len(
         part["contour"]
     ) < 40
     straight = workshop.get(traced["picture"])
     assert straight.headers["content-type"] == "image/jpeg"
-    small = workshop.post(f"/api/ways-in/files/{taken['id']}/traced", json={"bar_mm": 98}).json()
+    small = told(workshop, workshop.post(url, json={"bar_mm": 98})).json()
     assert small["parts"][0]["length_mm"] == pytest.approx(262 * 0.98, abs=1.5)
     assert workshop.post("/api/ways-in/camera", json={"table": "the moon"}).status_code == 404
 

@@ -8,8 +8,12 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from fairlay.api import lays as lays_api
+from fairlay.api.laid import delta
+from fairlay.api.models import LaidState
 from fairlay.store import jobs, lays
-from fairlay.work import laying, queue
+from fairlay.store.jobs import LayWork
+from fairlay.work import beating, laying, queue
 from tests import referee
 
 BODY = "body leather"
@@ -63,13 +67,13 @@ def test_the_rack_tells_every_hide(workshop: TestClient, queries: list[str]) -> 
 
 def test_batches_tell_what_they_need(workshop: TestClient, queries: list[str]) -> None:
     found = workshop.get("/api/batches").json()
-    assert len(queries) <= 5
+    assert len(queries) <= 6
     found = [b for b in found if b["number"] in ("B-29", "B-30", "B-31")]
     assert [b["number"] for b in found] == ["B-29", "B-30", "B-31"]
     assert {b["state"] for b in found} >= {"planned", "laid"}
     queries.clear()
     batch = workshop.get(f"/api/batches/{found[1]['id']}").json()
-    assert len(queries) <= 9
+    assert len(queries) <= 12
     body = batch["materials"][0]
     assert body["material"] == BODY and sum(i["quantity"] for i in body["items"]) == body["pieces"]
     assert sum(i["area_m2"] for i in body["items"]) == pytest.approx(body["area_m2"])
@@ -78,15 +82,18 @@ def test_batches_tell_what_they_need(workshop: TestClient, queries: list[str]) -
 
 def test_a_batch_is_added_and_its_leather_chosen(workshop: TestClient) -> None:
     article = workshop.get("/api/articles").json()[0]
-    asked = {"number": "B-77", "name": "Prüfung ☂", "lines": [{"article_id": article["id"], "quantity": 2}]}
+    asked = {"number": "B-78", "name": "Prüfung ☂", "lines": [{"article_id": article["id"], "quantity": 2}]}
     made = workshop.post("/api/batches", json=asked)
     assert made.status_code == 201
     path = f"/api/batches/{made.json()['id']}"
     assert workshop.get(path).json()["name"] == "Prüfung ☂"
-    rack = workshop.get("/api/leather").json()
-    assert workshop.put(f"{path}/leather", json={"hide_ids": [rack[0]["id"]]}).status_code == 204
-    refused = workshop.put(f"{path}/leather", json={"hide_ids": [rack[1]["id"], 9999]})
-    assert refused.status_code == 404 and "kept" in refused.json()["problem"]
+    rack = [h for h in workshop.get("/api/leather").json() if not h["kept_for"]]
+    assert workshop.post(f"{path}/leather", json={"add": [rack[0]["id"]]}).status_code == 204
+    refused = workshop.post(f"{path}/leather", json={"add": [rack[1]["id"], 9999]})
+    assert refused.status_code == 404 and "nothing was changed" in refused.json()["problem"]
+    taken = next(h for h in workshop.get("/api/leather").json() if h["kept_for"] == ["B-29"])
+    refused = workshop.post(f"{path}/leather", json={"add": [taken["id"]]})
+    assert refused.status_code == 409 and "is kept for B-29" in refused.json()["problem"]
     chosen = [o["number"] for m in workshop.get(path).json()["materials"] for o in m["offers"] if o["chosen"]]
     assert chosen == [rack[0]["number"]]
     assert workshop.post("/api/batches", json=asked).status_code == 409
@@ -120,71 +127,57 @@ def test_a_lay_is_laid_saved_measured_and_taken_out(
     workshop: TestClient, no_workers: list[int], queries: list[str]
 ) -> None:
     lay_id = _begin(workshop, hides=("F-101", "F-102"))
-    assert workshop.get(f"/api/lays/{lay_id}").json()["figures"]["placed"] == 0
+    assert workshop.get(f"/api/lays/{lay_id}").json()["state"]["figures"]["placed"] == 0
     lay = _run(workshop, lay_id, no_workers)
     assert lay["job"]["state"] == "done" and lay["job"]["history"] and lay["head"] == 2
-    assert lay["figures"]["placed"] == len(lay["placements"]) > 30
-    assert sum(u["count"] for u in lay["unplaced"]) == lay["figures"]["wanted"] - lay["figures"]["placed"]
-    assert all(u["reason"] for u in lay["unplaced"])
+    state = lay["state"]
+    assert state["figures"]["placed"] == len(state["placements"]) > 30
+    left = state["figures"]["wanted"] - state["figures"]["placed"]
+    assert sum(u["count"] for u in state["unplaced"]) == left
+    assert all(u["reason"] for u in state["unplaced"])
     job, out = (workshop.get(f"/api/lays/{lay_id}/export/{kind}").json() for kind in ("job.json", "lay.json"))
     assert referee.broken(job, out) == []
     svg = workshop.get(f"/api/lays/{lay_id}/export/svg")
     assert svg.headers["content-type"].startswith("image/svg") and svg.text.count("data-piece") == len(
-        lay["placements"]
+        state["placements"]
     )
-    assert workshop.get(f"/api/lays/{lay_id}/export/dxf").text.count("LWPOLYLINE") > len(lay["placements"])
+    assert workshop.get(f"/api/lays/{lay_id}/export/dxf").text.count("LWPOLYLINE") > len(state["placements"])
     queries.clear()
     workshop.get(f"/api/lays/{lay_id}")
-    assert len(queries) <= 13
+    assert len(queries) <= 20
 
 
 def test_undo_goes_back_and_nothing_is_lost(workshop: TestClient, no_workers: list[int]) -> None:
     lay_id = _begin(workshop)
-    laid = _run(workshop, lay_id, no_workers)
-    placements = [
-        {
-            "piece": p["piece"],
-            "copy": p["copy_number"],
-            "hide": p["hide"],
-            "x": p["matrix"]["e"],
-            "y": p["matrix"]["f"],
-            "rotation_deg": p["rotation_deg"],
-            "mirrored": p["mirrored"],
-        }
-        for p in laid["placements"]
-    ]
-    fewer = workshop.post(
-        f"/api/lays/{lay_id}/revisions",
-        json={"base": 2, "placements": placements[:-3], "mark": "three taken up"},
-    )
+    url = f"/api/lays/{lay_id}"
+    lies = _run(workshop, lay_id, no_workers)["state"]["placements"]
+    keys = [{"piece": p["piece"], "copy_number": p["copy_number"]} for p in lies]
+    fewer = workshop.post(f"{url}/moves", json={"base": 2, "take": keys[-3:], "mark": "three taken up"})
     assert fewer.json() == {"head": 3}
-    stale = workshop.post(f"/api/lays/{lay_id}/revisions", json={"base": 2, "placements": placements})
+    stale = workshop.post(f"{url}/moves", json={"base": 2, "take": keys[-1:]})
     assert stale.status_code == 409 and stale.json()["newer"] == 3
-    crossed = [{**p, "x": placements[0]["x"], "y": placements[0]["y"]} for p in placements[:2]]
-    refused = workshop.post(f"/api/lays/{lay_id}/revisions", json={"base": 3, "placements": crossed})
+    first, second = lies[:2]
+    onto = {"copy": second["copy_number"], "x": first["matrix"]["e"], "y": first["matrix"]["f"]}
+    names = {k: second[k] for k in ("piece", "hide", "rotation_deg", "mirrored")}
+    refused = workshop.post(f"{url}/moves", json={"base": 3, "put": [{**names, **onto}]})
     assert refused.status_code == 422 and "kept" in refused.json()["problem"]
 
     def shown(at: int | None = None) -> int:
-        return len(workshop.get(f"/api/lays/{lay_id}" + (f"?at={at}" if at else "")).json()["placements"])
+        return len(workshop.get(url + (f"?at={at}" if at else "")).json()["state"]["placements"])
 
-    assert shown() == len(placements) - 3
-    for base, expected in ((3, len(placements)), (4, 0)):
-        assert workshop.post(f"/api/lays/{lay_id}/undo", json={"base": base}).json() == {"head": base + 1}
+    n = len(lies)
+    assert shown() == n - 3
+    for base, expected in ((3, n), (4, 0)):
+        assert workshop.post(f"{url}/undo", json={"base": base}).json() == {"head": base + 1}
         assert shown() == expected
-    assert workshop.post(f"/api/lays/{lay_id}/undo", json={"base": 5}).status_code == 409
-    assert workshop.post(f"/api/lays/{lay_id}/go-to", json={"base": 5, "number": 3}).json() == {"head": 6}
-    assert shown() == len(placements) - 3
-    assert [shown(at) for at in (1, 2, 3, 4, 5)] == [
-        0,
-        len(placements),
-        len(placements) - 3,
-        len(placements),
-        0,
-    ]
-    assert (
-        workshop.put(f"/api/lays/{lay_id}/revisions/6/mark", json={"mark": "the good one"}).status_code == 204
-    )
-    assert workshop.get(f"/api/lays/{lay_id}").json()["revisions"][-1]["mark"] == "the good one"
+    assert workshop.post(f"{url}/undo", json={"base": 5}).status_code == 409
+    assert workshop.post(f"{url}/go-to", json={"base": 5, "number": 3}).json() == {"head": 6}
+    assert shown() == n - 3
+    assert [shown(at) for at in (1, 2, 3, 4, 5)] == [0, n, n - 3, n, 0]
+    assert workshop.put(f"{url}/revisions/6/mark", json={"mark": "the good one"}).status_code == 204
+    revisions = workshop.get(url).json()["revisions"]
+    assert [r["mark"] for r in revisions] == ["", "", "three taken up", "", "", "the good one"]
+    assert workshop.get(f"{url}/revisions", params={"before": 4}).json() == revisions[:3]
 
 
 def test_a_running_search_is_stopped_and_keeps_its_best(
@@ -200,11 +193,11 @@ def test_a_running_search_is_stopped_and_keeps_its_best(
         workshop.post(f"/api/jobs/{job_id}/stop")
 
     monkeypatch.setattr(jobs, "found_better", stop_when_found)
-    monkeypatch.setattr(laying, "BEAT_S", 0.0)
+    monkeypatch.setattr(beating, "BEAT_S", 0.01)
     laying.lay_one(job_id)
     job = workshop.get(f"/api/jobs/{job_id}").json()
     assert job["state"] == "stopped" and job["spent_s"] < 40
-    assert workshop.get(f"/api/lays/{lay_id}").json()["figures"]["placed"] > 0
+    assert workshop.get(f"/api/lays/{lay_id}").json()["state"]["figures"]["placed"] > 0
     with workshop.stream("GET", f"/api/jobs/{job_id}/events") as stream:
         event = next(line for line in stream.iter_lines() if line.startswith("data:"))
     assert json.loads(event[5:])["state"] == "stopped"
@@ -215,11 +208,11 @@ def test_a_killed_workers_job_is_taken_up_again(
 ) -> None:
     lay_id = _begin(workshop)
     job_id = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1}).json()["id"]
-    assert jobs.take_up(job_id) and jobs.take_up(job_id) is None
+    assert jobs.take_up(job_id, "lost") and jobs.take_up(job_id, "other") is None
     monkeypatch.setattr(queue, "hand_out", lambda job_id, _kind: no_workers.append(job_id))
     no_workers.clear()
     assert queue.take_up_again() == []
-    monkeypatch.setattr(jobs, "STALE_AFTER", jobs.STALE_AFTER * -1)
+    monkeypatch.setattr(jobs, "STALE_AFTER_S", -1.0)
     assert queue.take_up_again() == [job_id] == no_workers
     laying.lay_one(job_id)
     again = jobs.job_by_id(job_id)
@@ -265,26 +258,43 @@ def test_a_database_that_is_gone_is_said(workshop: TestClient, monkeypatch: pyte
 
 def test_one_hide_is_laid_again_around_a_pinned_piece(workshop: TestClient, no_workers: list[int]) -> None:
     lay_id = _begin(workshop, hides=("F-101", "F-102"))
-    laid = _run(workshop, lay_id, no_workers)
-    here = [p for p in laid["placements"] if p["hide"] == laid["placements"][0]["hide"]]
+    laid = _run(workshop, lay_id, no_workers)["state"]["placements"]
+    here = [p for p in laid if p["hide"] == laid[0]["hide"]]
     pin = {"piece": here[0]["piece"], "copy_number": here[0]["copy_number"]}
     wrong = workshop.post(f"/api/lays/{lay_id}/run", json={"seconds": 1, "hides": ["F-999"]})
     assert wrong.status_code == 422 and "no hide F-999" in wrong.text
-    gone = workshop.post(
-        f"/api/lays/{lay_id}/run",
-        json={"seconds": 1, "pinned": [{"piece": pin["piece"], "copy_number": 999}]},
-    )
-    assert gone.status_code == 422 and "does not lie" in gone.text
+    assert workshop.post(f"/api/lays/{lay_id}/pins", json={"add": [pin]}).json() == [pin]
     assert not no_workers
-    asked = {"seconds": 1, "hides": [here[0]["hide"]], "pinned": [pin]}
+    asked = {"seconds": 1, "hides": [here[0]["hide"]]}
     assert workshop.post(f"/api/lays/{lay_id}/run", json=asked).status_code == 202
     job_id = no_workers.pop()
-    assert jobs.job_by_id(job_id).asked == jobs.Asked(
-        (here[0]["hide"],), ((pin["piece"], pin["copy_number"]),)
-    )
+    key = (pin["piece"], pin["copy_number"])
+    assert jobs.job_by_id(job_id).lay_work == LayWork((here[0]["hide"],), (key,), base=2)
     laying.lay_one(job_id)
-    after = workshop.get(f"/api/lays/{lay_id}").json()
-    assert here[0] in after["placements"]
-    elsewhere = [p for p in laid["placements"] if p["hide"] != here[0]["hide"]]
-    assert all(p in after["placements"] for p in elsewhere)
+    after = workshop.get(f"/api/lays/{lay_id}").json()["state"]["placements"]
+    assert here[0] in after
+    assert all(p in after for p in laid if p["hide"] != here[0]["hide"])
     assert jobs.running() == 0
+    # All that lies can be kept, and only what does not lie be laid.
+    asked = {"seconds": 1, "keep_all": True}
+    assert workshop.post(f"/api/lays/{lay_id}/run", json=asked).status_code == 202
+    laying.lay_one(no_workers.pop())
+    kept = workshop.get(f"/api/lays/{lay_id}").json()["state"]["placements"]
+    assert all(p in kept for p in after)
+
+
+def test_a_lay_is_followed_by_its_differences(workshop: TestClient, no_workers: list[int]) -> None:
+    lay_id = _begin(workshop)
+    before = workshop.get(f"/api/lays/{lay_id}").json()["state"]
+    assert before["seen"] == "r1"
+    known = LaidState.model_validate(before)
+    laid = LaidState.model_validate(_run(workshop, lay_id, no_workers)["state"])
+    found = delta(known, laid)
+    assert (found.was, found.seen, found.up) == ("r1", "r2", []) and len(found.down) == len(laid.placements)
+    back = delta(laid, known)
+    assert back.down == [] and len(back.up) == len(laid.placements)
+    moved = laid.model_copy(update={"seen": "r3", "placements": laid.placements[1:]})
+    one = delta(laid, moved)
+    assert one.down == [] and [p.copy_number for p in one.up] == [laid.placements[0].copy_number]
+    state, job = lays_api._newer(lay_id, "r1")
+    assert state == laid and job is not None and lays_api._newer(lay_id, "r2")[0] is None

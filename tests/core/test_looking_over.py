@@ -287,7 +287,7 @@ def test_painting_all_of_it_off_is_refused() -> None:
 
 
 def test_a_cut_keeps_the_larger_part_and_what_lies_on_it() -> None:
-    known, off = cut_along(full(), [[1800, -5], [1800, Y1 + 5]])
+    known, (off,) = cut_along(full(), [[1800, -5], [1800, Y1 + 5]])
     assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(
         Polygon(SIDE.ring).area, rel=1e-3
     )
@@ -303,7 +303,7 @@ def test_a_cut_keeps_the_larger_part_and_what_lies_on_it() -> None:
 
 def test_a_cut_drawn_a_little_short_still_parts() -> None:
     across = Polygon(SIDE.ring).intersection(LineString([(1000, -9), (1000, 2000)])).bounds
-    known, off = cut_along(SIDE, [[1000, across[1] + 30], [1000, 500], [1000, across[3] - 30]])
+    known, (off,) = cut_along(SIDE, [[1000, across[1] + 30], [1000, 500], [1000, across[3] - 30]])
     assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(
         Polygon(SIDE.ring).area, rel=1e-3
     )

@@ -181,9 +181,9 @@ def test_a_hide_that_makes_no_sense_is_refused(change: dict[str, object], words:
 @given(st.floats(1, 999), st.floats(1, 999))
 def test_the_end_kept_is_the_larger(lo: float, hi: float) -> None:
     lo, hi = min(lo, hi), max(lo, hi)
-    kept, which = Hide("x", "side", SHEET).end_kept_mm2(lo, hi)
+    kept, beyond = Hide("x", "side", SHEET).end_kept_mm2(lo, hi)
     assert kept == pytest.approx(600 * max(lo, 1000 - hi))
-    assert which == ("neck" if 1000 - hi >= lo else "tail")
+    assert beyond == (1000 - hi >= lo)
 
 
 @given(st.lists(boxes, min_size=1, max_size=6))

@@ -64,15 +64,13 @@ def test_what_a_hide_costs_is_what_the_measure_says(
 ) -> None:
     job, own = tables
     cut, hide, (lo, hi) = Cut(own[0]), job.hides[0], sorted((a, b))
-    kept, end = hide.end_kept_mm2(lo, hi)
+    kept, beyond = hide.end_kept_mm2(lo, hi)
     assert max(cut.kept_m2(lo, hi)) == pytest.approx(kept / 1e6, abs=1e-5)
     racked = kept / 1e6 if kept / 1e6 >= 0.2 else 0.0
     if abs(kept / 1e6 - 0.2) > 1e-4:
         assert cut.cost((lo, hi)) == pytest.approx(100.0 * (0.63 - racked), abs=2e-3)
         free = cut.free_span((lo, hi))
-        assert free == (
-            EVERYWHERE if not racked else (EVERYWHERE[0], hi) if end == "neck" else (lo, EVERYWHERE[1])
-        )
+        assert free == (EVERYWHERE if not racked else (EVERYWHERE[0], hi) if beyond else (lo, EVERYWHERE[1]))
     assert cut.cost(None) == 0.0 and cut.free_span(None) is None
 
 

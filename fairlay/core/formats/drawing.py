@@ -19,6 +19,8 @@ UNITS_MM = {"mm": 1.0, "cm": 10.0, "inch": 25.4, "point (1/72 in)": 25.4 / 72, "
 FINEST_UNIT = FLATTEN_MM / 25.4
 """How finely curves are drawn out where the file names no unit: a unit may be an inch."""
 MOST_POINTS = 400_000
+SAME_POINT = 1e-8
+"""A closed line that ends where it began repeats that point; in the file's own units."""
 
 # What a layer's name or words in it usually mean; the first that fits is suggested, the user decides.
 MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
@@ -102,18 +104,22 @@ class Drawing:
     @property
     def layers(self) -> tuple[Layer, ...]:
         """The layers in the order they first appear."""
-        names = dict.fromkeys([*(s.layer for s in self.strokes), *(w.layer for w in self.labels)])
+        lines: dict[str, list[Stroke]] = {}
+        words: dict[str, int] = {}
+        for stroke in self.strokes:
+            lines.setdefault(stroke.layer, []).append(stroke)
+        for label in self.labels:
+            words[label.layer] = words.get(label.layer, 0) + 1
         out = []
-        for name in names:
-            own = [s for s in self.strokes if s.layer == name]
-            words = sum(w.layer == name for w in self.labels)
+        for name in dict.fromkeys([*lines, *words]):
+            own = lines.get(name, [])
             out.append(
                 Layer(
                     name,
                     own[0].colour if own else "",
                     len(own),
                     sum(s.closed for s in own),
-                    words,
+                    words.get(name, 0),
                     suggested_use(name) if own else "leave out",
                 )
             )
@@ -148,10 +154,12 @@ def sound_drawing(
     """
     kept = []
     for s in strokes:
-        points = s.points[np.isfinite(s.points).all(axis=1)]
-        if len(points) > 1 and s.closed and np.allclose(points[0], points[-1]):
+        points = s.points
+        if not np.isfinite(points.sum()):
+            points = points[np.isfinite(points).all(axis=1)]
+        if len(points) > 1 and s.closed and abs(points[0] - points[-1]).max() <= SAME_POINT:
             points = points[:-1]
-        if len(points) > 1 and float(np.ptp(points, axis=0).max()) > 0:
+        if len(points) > 1 and (points != points[0]).any():
             kept.append(Stroke(np.asarray(points, np.float64), s.closed, s.layer, s.colour))
     if not kept:
         raise BadPattern(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 
 import numpy as np
-from ezdxf import colors, path, recover
+from ezdxf import colors, filemanagement, path, recover
 from ezdxf.disassemble import recursive_decompose
 from ezdxf.document import Drawing as Document
 from ezdxf.entities.dxfentity import DXFEntity
@@ -72,7 +72,7 @@ def read_dxf(body: bytes) -> Drawing:
 
 def _document(body: bytes) -> Document:
     try:
-        doc, _ = recover.read(io.BytesIO(body))
+        doc = _as_written(body) or recover.read(io.BytesIO(body))[0]
     except (
         DXFError,
         OSError,
@@ -95,7 +95,18 @@ def _document(body: bytes) -> Document:
     return doc
 
 
+def _as_written(body: bytes) -> Document | None:
+    """The document of a sound text file, read as it stands; None for one that wants recovering."""
+    try:
+        return filemanagement.read(io.StringIO(body.decode("utf-8").replace("\r\n", "\n")))
+    except (DXFError, ValueError, KeyError, IndexError, TypeError, AttributeError):
+        return None
+
+
 def _stroke(doc: Document, entity: DXFEntity, layer: str, within: float) -> Stroke | None:
+    if entity.dxftype() == "LINE":
+        a, b = entity.dxf.start, entity.dxf.end
+        return Stroke(np.array([(a.x, -a.y), (b.x, -b.y)]), False, layer, _colour(doc, entity, layer))
     try:
         found = path.make_path(entity)
     except (TypeError, ValueError, DXFError):

@@ -145,7 +145,7 @@ def drawing_out(name: str, found: Drawing) -> DrawingOut:
             for x in found.layers
         ],
         strokes=[
-            StrokeOut(layer=s.layer, points=as_points(_thinned(s.points), 4), closed=s.closed)
+            StrokeOut.model_construct(layer=s.layer, points=as_points(_thinned(s.points), 4), closed=s.closed)
             for s in found.strokes
         ],
     )

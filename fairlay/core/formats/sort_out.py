@@ -24,6 +24,9 @@ from fairlay.core.shapes.rings import Ring, clean_ring
 from fairlay.core.tolerances import JOIN_MM, MIN_PIECE_AREA_MM2, NEAR_CLOSED_MM
 
 Line = NDArray[np.float64]
+MOST_OUTLINES, MOST_LINES, MOST_MARKS = 6_000, 60_000, 6_000
+"""More than this is no article: a hatch, a texture, or a layer taken for what it is not."""
+MARKED: tuple[Use, ...] = ("stitch", "hole", "fold", "glue", "skive", "place")
 SIZE_CELL_MM = 4.0
 """Outlines alike have nearly the same way round."""
 THIN_MM = 0.01
@@ -92,14 +95,15 @@ def sort_out(
     chosen: dict[str, Use] = {layer.name: uses.get(layer.name, layer.suggested) for layer in drawing.layers}
     work = _Work(near_closed_mm)
     by_use: dict[Use, list[Stroke]] = {}
-    for stroke in drawing.strokes:
-        scaled = np.asarray(shapely.get_coordinates(LineString(stroke.points * unit_mm).simplify(THIN_MM)))
-        by_use.setdefault(chosen[stroke.layer], []).append(replace(stroke, points=scaled))
+    for stroke in _scaled(drawing.strokes, unit_mm):
+        by_use.setdefault(chosen[stroke.layer], []).append(stroke)
+    for use in ("outline", "window"):
+        _few_enough(by_use.get(use, []), use)
     rings = work.rings(by_use.get("outline", []), "outline")
     outlines, windows = work.nest(rings)
     windows += work.rings(by_use.get("window", []), "window")
     pieces = work.pieces(outlines, windows)
-    for use in ("stitch", "hole", "fold", "glue", "skive", "place"):
+    for use in MARKED:
         work.give_marks(pieces, use, by_use.get(use, []))
     work.name(pieces, drawing, chosen, unit_mm)
     found = []
@@ -124,6 +128,29 @@ def sort_out(
             0, "No closed outline was found: see which layers hold outlines, and where contours are open."
         )
     return SortedOut(tuple(found), tuple(work.gaps), tuple(work.open), tuple(dict.fromkeys(work.notes)))
+
+
+def _scaled(strokes: Sequence[Stroke], unit_mm: float) -> list[Stroke]:
+    """Strokes in mm, without points that lie between their neighbours anyway; all at once, since there may be
+    tens of thousands.
+    """
+    lines = shapely.linestrings(
+        np.concatenate([s.points for s in strokes]) * unit_mm,
+        indices=np.repeat(np.arange(len(strokes)), [len(s.points) for s in strokes]),
+    )
+    points, whose = shapely.get_coordinates(shapely.simplify(lines, THIN_MM), return_index=True)
+    ends = np.searchsorted(whose, np.arange(len(strokes) + 1))
+    return [replace(s, points=points[ends[i] : ends[i + 1]]) for i, s in enumerate(strokes)]
+
+
+def _few_enough(strokes: Sequence[Stroke], use: Use) -> None:
+    closed = sum(s.closed for s in strokes)
+    if closed > MOST_OUTLINES or len(strokes) > MOST_LINES:
+        raise BadPattern(
+            f"{len(strokes)} lines are drawn as {use}s, {closed} of them closed",
+            value=len(strokes),
+            expected=f"at most {MOST_OUTLINES} closed ones and {MOST_LINES} lines: say which layers hold what",
+        )
 
 
 def _apart(a: Line, b: Line) -> float:
@@ -383,14 +410,23 @@ class _Work:
         return min((pieces[int(k)] for k in near), key=lambda p: p.polygon.area, default=None)
 
     def give_marks(self, pieces: list[_Piece], use: Use, strokes: Sequence[Stroke]) -> None:
+        if len(strokes) > MOST_MARKS:
+            self.notes.append(
+                f"{len(strokes)} {use} lines are more than the {MOST_MARKS} an article has; they were left out."
+            )
+            return
         lost = 0
-        for s in self.without_doubles(strokes, use):
-            line = LineString(np.concatenate([s.points, s.points[:1]]) if s.closed else s.points)
-            owner = self.owner(pieces, line.interpolate(0.5, normalized=True), 1.0)
+        kept = self.without_doubles(strokes, use)
+        lines = [LineString(np.concatenate([s.points, s.points[:1]]) if s.closed else s.points) for s in kept]
+        middles = shapely.line_interpolate_point(lines, 0.5, normalized=True) if lines else []
+        counts: dict[int, int] = {}
+        for s, middle in zip(kept, middles, strict=True):
+            owner = self.owner(pieces, middle, 1.0)
             if owner is None:
                 lost += 1
                 continue
-            mark = mark_of(use, s, owner.ring, f"{use} {sum(m.kind == use for m in owner.marks) + 1}")
+            counts[id(owner)] = counts.get(id(owner), 0) + 1
+            mark = mark_of(use, s, owner.ring, f"{use} {counts[id(owner)]}")
             owner.marks.append(replace(mark, side="flesh") if "flesh" in s.layer.lower() else mark)
         if lost:
             self.notes.append(
@@ -474,23 +510,28 @@ def _alike(pieces: Sequence[_Piece]) -> dict[int, tuple[int, int]]:
     """Which of some pieces are kept, each with how often it is there as it is, and how often turned over."""
     out: dict[int, tuple[int, int]] = {}
     shapes: dict[int, Outline] = {}
-    by_size: dict[tuple[int, int], list[int]] = {}
+    by_size: dict[int, list[int]] = {}
     for i, p in enumerate(pieces):
-        size = (int(p.polygon.length // SIZE_CELL_MM), len(p.windows))
+        size = int(p.polygon.length // SIZE_CELL_MM)
         shapes[i] = Outline(p.ring, p.windows)
-        about = [k for d in (-1, 0, 1) for k in by_size.get((size[0] + d, size[1]), ())]
+        about = [k for d in (-1, 0, 1) for k in by_size.get(size + d, ()) if _may_be_one(pieces[k], p)]
         for k in about:
             times, mirrored = out[k]
-            if shapes[k].is_same(shapes[i]):
-                out[k] = times + 1, mirrored
-                break
-            if shapes[k].is_same(shapes[i].turned_over()):
-                out[k] = times, mirrored + 1
+            same = shapes[k].is_same(shapes[i])
+            if same or shapes[k].is_same(shapes[i].turned_over()):
+                out[k] = (times + 1, mirrored) if same else (times, mirrored + 1)
+                pieces[k].name = pieces[k].name or p.name
                 break
         else:
             out[i] = 1, 0
             by_size.setdefault(size, []).append(i)
     return out
+
+
+def _may_be_one(a: _Piece, b: _Piece) -> bool:
+    """Whether two of one shape are one piece: not where the drawing names or marks them differently."""
+    kinds_a, kinds_b = (sorted(m.kind for m in p.marks) for p in (a, b))
+    return (a.name == b.name or not (a.name and b.name)) and kinds_a == kinds_b
 
 
 def _alike_words(f: FoundPiece) -> str:

@@ -1,4 +1,4 @@
-"""Reading SVG drawings: transforms, ``<use>``, symbols, nested viewports and units, curves drawn out within 0.05 mm.
+"""Reading SVG drawings: transforms, ``<use>``, symbols, nested viewports and units, curves drawn out within 0.02 mm.
 
 Where things stand is reckoned as browsers do (SVG 2). What is said is bounded: how deep groups lie, how much is
 drawn, how large it is.
@@ -21,6 +21,7 @@ from fontTools.misc.transform import Transform
 from fontTools.pens.basePen import BasePen
 from fontTools.svgLib.path import parse_path
 from numpy.typing import NDArray
+from tinycss2.color3 import parse_color
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.drawing import FINEST_UNIT, MOST_POINTS, Drawing, Label, Stroke, sound_drawing
@@ -45,6 +46,7 @@ LABEL_KEYS = (
     "data-name",
 )
 HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
+WITHIN_MM: Final = 0.02
 MOST_DEEP: Final = 200
 """Groups within groups; a drawing has a few dozen."""
 MOST_STROKES: Final = 200_000
@@ -78,7 +80,7 @@ def read_svg(body: bytes, tell: Callable[[float], None] = lambda _share: None) -
     """
     root = _root(body)
     known = bool(SAYS_SIZE.match(root.get("width", "")))
-    return _Reading(root, 0.05 / PX_MM if known else FINEST_UNIT, tell).drawing(known)
+    return _Reading(root, WITHIN_MM / PX_MM if known else FINEST_UNIT, tell).drawing(known)
 
 
 def _root(body: bytes) -> ET.Element:
@@ -209,10 +211,12 @@ class _Reading:
         layer = next((element.get(k) or "" for k in LABEL_KEYS if element.get(k)), "")
         if not layer and tag in ("g", "svg") and element is not self.root:
             layer = element.get("id") or ""
+        told = {k: element.get(k) or "" for k in KEPT_STYLES if element.get(k)} | self.styles(element)
+        if not len(element) and not told and layer in ("", where.layer):
+            return where  # most of a large file: one line among many that look alike
         own = dict(where.style)
         own.pop("display", None)  # not inherited: what holds it is not drawn at all
-        own |= {k: element.get(k) or "" for k in KEPT_STYLES if element.get(k)}
-        own |= self.styles(element)
+        own |= told
         size = own.get("font-size")
         view = where.view
         if size:
@@ -456,7 +460,7 @@ def _colour(style: Mapping[str, str]) -> str:
     for key in ("stroke", "fill"):
         text = style.get(key, "")
         if text and text != "none":
-            found = tinycss2.color3.parse_color(text)
+            found = parse_color(text)
             if isinstance(found, tuple):
                 return "#" + "".join(f"{round(255 * max(0.0, min(1.0, c))):02x}" for c in found[:3])
     return "" if style.get("fill") == "none" else "#000000" if "stroke" in style or "fill" in style else ""

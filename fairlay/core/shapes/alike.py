@@ -53,6 +53,8 @@ class Outline:
         The turn is where the two, each as complex places along it, agree best (their circular correlation,
         by Fourier transform); there they may differ by ``SAME_MM`` at most.
         """
+        if self._is_copy(other):
+            return True
         a, b = self.polygon, other.polygon
         if abs(a.area - b.area) > SAME_MM * max(a.length, b.length) or len(self.windows) != len(
             other.windows
@@ -65,6 +67,14 @@ class Outline:
             if np.abs(moved - self.samples).max() <= self._step and self._lies_on(other, complex(turn)):
                 return True
         return False
+
+    def _is_copy(self, other: Outline) -> bool:
+        """Whether the other is this one moved, drawn place by place: what copying in a drawing program makes."""
+        ours, theirs = [self.ring, *self.windows], [other.ring, *other.windows]
+        shift = other.ring[0] - self.ring[0]
+        return [len(r) for r in ours] == [len(r) for r in theirs] and all(
+            np.abs(b - a - shift).max() <= SAME_MM / 2 for a, b in zip(ours, theirs, strict=True)
+        )
 
     @property
     def _step(self) -> float:
