@@ -92,9 +92,7 @@ class PrivateMariaDB:
             check=False,
         )
         if done.returncode:
-            raise CannotStart(
-                f"MariaDB's data could not be made: {(done.stderr or done.stdout).strip().splitlines()[-1]}"
-            )
+            raise CannotStart(f"MariaDB's data could not be made: {_errors(done.stderr + done.stdout)}")
         making.replace(self.data)
 
     def _start(self) -> None:
@@ -158,6 +156,12 @@ class PrivateMariaDB:
                 self.process.kill()
                 self.process.wait()
         shutil.rmtree(self.run, ignore_errors=True)
+
+
+def _errors(said: str) -> str:
+    """The lines of what a MariaDB program said that tell what was wrong."""
+    lines = said.strip().splitlines()
+    return "; ".join([line for line in lines if "ERROR" in line] or lines[-1:])
 
 
 def _me() -> str:

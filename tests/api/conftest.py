@@ -15,6 +15,8 @@ import redis
 from fastapi.testclient import TestClient
 
 from fairlay.store import database as store
+from fairlay.store import jobs
+from fairlay.store.tables import JobRow, WorkerRow
 from scripts.mariadb import PrivateMariaDB, free_port
 
 ALL_MIGRATIONS = sorted(p.stem for p in store.MIGRATIONS.glob("0*.py"))
@@ -62,6 +64,14 @@ def redis_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     yield f"redis://127.0.0.1:{port}/0"
     server.terminate()
     server.wait(10)
+
+
+@pytest.fixture
+def quiet(workshop: TestClient) -> None:
+    """Nothing waits or runs from another test, and no worker is known."""
+    with store.database.connection_context():
+        JobRow.update(state="failed").where(JobRow.state.in_(jobs.LIVE)).execute()
+        WorkerRow.delete().execute()
 
 
 @pytest.fixture

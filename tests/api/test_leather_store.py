@@ -32,7 +32,7 @@ from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_areas, needs_of
 from fairlay.store import database as store
-from fairlay.store import deliveries, fair, hides, looking, settings
+from fairlay.store import deliveries, fair, hides, looking, settings, spoken_for
 from fairlay.store.hides import About
 from fairlay.store.tables import HideEventRow, HideRow
 from tests.api.test_leather import lots
@@ -181,16 +181,16 @@ def test_only_hides_that_nobody_knows_are_doubted(workshop: TestClient) -> None:
 
 def test_states_are_words_of_the_rack(workshop: TestClient) -> None:
     hide = side()
-    hides.set_state([hide], "part used")
-    hides.set_state([hide], "part used")
+    spoken_for.set_state([hide], "part used")
+    spoken_for.set_state([hide], "part used")
     assert [e.words for e in looking.history(hide)] == ["part used", "received from Ferrow Mill"]
-    with pytest.raises(Refused, match="cannot be 'lost'"):
-        hides.set_state([hide], "lost")
+    with pytest.raises(Refused, match="cannot be called 'lost'"):
+        spoken_for.set_state([hide], "lost")
 
 
 def test_a_part_used_hide_stays_so_when_it_is_looked_at_again(workshop: TestClient) -> None:
     hide = side()
-    hides.set_state([hide], "part used")
+    spoken_for.set_state([hide], "part used")
     for step in ("backbone", "surface", "feel"):
         looking.change(
             hide, lambda known, step=step: with_step(replace(known, measured=True), step, True), step
@@ -296,7 +296,8 @@ def test_fair_ground_is_reckoned_once_for_each_state_of_a_hide(
 
 def test_a_cut_that_is_undone_leaves_the_hide_kept_as_it_was(workshop: TestClient) -> None:
     hide = side()
-    hides.set_state([hide], "kept")
+    with store.database.connection_context():
+        HideRow.update(state="kept").where(HideRow.id == hide).execute()
     for racked in (False, True):
         line = [[900.0, -50.0], [900.0, 3000.0]]
         if racked:
@@ -332,7 +333,7 @@ def test_what_does_not_fit_its_table_is_refused_in_words(workshop: TestClient) -
     with pytest.raises(Refused, match=r"cannot be saved.*colour"):
         deliveries.receive_hides(made, "side", [2.0], "W-")
     assert deliveries.delivery_by_id(made).hides == ()
-    with pytest.raises(Refused, match=r"cannot be saved.*Duplicate"):
+    with pytest.raises(Refused, match=r"was given out before.*nothing was received"):
         hides.add_hide(hides.all_hides()[0].hide, ABOUT)
 
 

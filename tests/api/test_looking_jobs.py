@@ -18,6 +18,8 @@ from fairlay.store import jobs, uploads
 from fairlay.work import beating, looking, queue
 from tests.api.test_leather import room, side
 
+pytestmark = pytest.mark.usefixtures("quiet")
+
 TELL, STOP = "tell", "should_stop"
 
 

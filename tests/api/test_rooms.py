@@ -16,6 +16,8 @@ from fairlay.store.jobs import LayWork
 from fairlay.work import beating, laying, queue
 from tests import referee
 
+pytestmark = pytest.mark.usefixtures("quiet")
+
 BODY = "body leather"
 
 
