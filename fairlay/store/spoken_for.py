@@ -16,9 +16,14 @@ SPOKEN = ("kept", "laid")
 
 def keep(batch_id: int, rows: Sequence[HideRow], *, shared: bool = False) -> None:
     """Keep hides, held, for a batch. Raises Refused for one that another batch keeps, unless it is ``shared``
-    knowingly, and for one that is used up; none is kept then.
+    knowingly or this batch keeps it already, and for one that is used up; none is kept then.
     """
-    others = {} if shared else kept_by_others(batch_id, [row.id for row in rows])
+    ids = [row.id for row in rows]
+    here = BatchHideRow.select(BatchHideRow.hide).where(
+        BatchHideRow.batch == batch_id, BatchHideRow.hide.in_(ids or [0])
+    )
+    ours = {row.hide_id for row in here}
+    others = {} if shared else kept_by_others(batch_id, set(ids) - ours)
     for row in rows:
         if row.id in others:
             raise Refused(

@@ -27,7 +27,7 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
     expect(page.get_by_role("checkbox", name="F-103")).to_be_checked()
     page.get_by_role("button", name="Lay them").click()
     expect(page.get_by_role("button", name="Stop, keep the best")).to_be_visible()
-    pieces = page.locator("path[data-piece]")
+    pieces = page.locator("use[data-piece]")
     expect(pieces.first).to_be_visible(timeout=60_000)
     page.get_by_role("button", name="Stop, keep the best").click()
     expect(page.get_by_role("button", name="Lay it better")).to_be_visible(timeout=60_000)

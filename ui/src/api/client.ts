@@ -56,3 +56,9 @@ type Reads = {
 
 /** What was read from an address, whatever of it was asked: to be read anew. */
 export const readFrom = (address: Reads) => ({ queryKey: ['get', address] })
+
+/** All that was read from addresses that begin so. */
+export const readUnder = (beginning: '/api/leather' | '/api/patterns') => ({
+  predicate: (query: { queryKey: readonly unknown[] }) =>
+    typeof query.queryKey[1] === 'string' && query.queryKey[1].startsWith(beginning),
+})

@@ -155,21 +155,20 @@ export function HideView({
 
   const drawn = onPointer && {
     tabIndex: 0,
-    onPointerMove: told('move', onPointer),
+    onPointerMove: (event: ReactPointerEvent<SVGSVGElement>) => {
+      // A stroke ends where it is let go, outside the drawing too; a press stays with what was pressed.
+      if (held && event.buttons === 1 && wayFrom(pressed.current, event) >= PRESS_PX)
+        event.currentTarget.setPointerCapture(event.pointerId)
+      told('move', onPointer)(event)
+    },
     onPointerDown: (event: ReactPointerEvent<SVGSVGElement>) => {
       leave()
       pressed.current = [event.clientX, event.clientY]
-      // A stroke ends where it is let go, outside the drawing too.
-      if (held) event.currentTarget.setPointerCapture(event.pointerId)
       told('down', onPointer)(event)
     },
     // Who dragged the view has not pressed a place.
     onPointerUp: (event: ReactPointerEvent<SVGSVGElement>) => {
-      const dragged = Math.hypot(
-        event.clientX - pressed.current[0],
-        event.clientY - pressed.current[1],
-      )
-      if (held || dragged < PRESS_PX) told('up', onPointer)(event)
+      if (held || wayFrom(pressed.current, event) < PRESS_PX) told('up', onPointer)(event)
     },
     onPointerCancel: (event: ReactPointerEvent<SVGSVGElement>) => {
       if (held) told('up', onPointer)(event)
@@ -213,6 +212,9 @@ export function HideView({
     </svg>
   )
 }
+
+const wayFrom = (from: [number, number], event: ReactPointerEvent) =>
+  Math.hypot(event.clientX - from[0], event.clientY - from[1])
 
 /** A tape measure in the user's units, numbers where there is room for them; it begins at `start` px and ends a little beyond `last` mm. */
 function Tape({

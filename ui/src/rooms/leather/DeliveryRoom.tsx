@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { api, readFrom, server, told } from '../../api/client'
+import { api, readUnder, server, told } from '../../api/client'
 import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Figure, Trouble, Waiting } from '../../parts/controls'
 import { Choice, LengthField, TextField, Tick } from '../../parts/fields'
@@ -26,9 +26,7 @@ export function DeliveryRoom() {
   const [changing, setChanging] = useState<Invoice | null>(null)
   const [note, setNote] = useState<string | null>(null)
   const fresh = async () => {
-    await queries.invalidateQueries(readFrom('/api/leather/deliveries'))
-    await queries.invalidateQueries(readFrom('/api/leather/deliveries/{delivery_id}'))
-    await queries.invalidateQueries(readFrom('/api/leather'))
+    await queries.invalidateQueries(readUnder('/api/leather'))
   }
   const receive = useMutation({
     mutationFn: (own: number[]) =>

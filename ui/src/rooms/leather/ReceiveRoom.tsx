@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
-import { api, readFrom, server, told, type Schemas } from '../../api/client'
+import { api, readUnder, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { Choice, NumberField, TextField, ThicknessField } from '../../parts/fields'
 import { dayOf, plural, useUnits } from '../../parts/units'
@@ -43,8 +43,7 @@ export function ReceiveRoom() {
       ),
     onSuccess: async (made) => {
       setInvoice(null)
-      await queries.invalidateQueries(readFrom('/api/leather/deliveries'))
-      await queries.invalidateQueries(readFrom('/api/leather/deliveries/{delivery_id}'))
+      await queries.invalidateQueries(readUnder('/api/leather'))
       await go(`/leather/receive/${made.id}`)
     },
   })

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useReducer, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, readFrom, told, type Schemas } from '../../api/client'
+import { api, readFrom, readUnder, told, type Schemas } from '../../api/client'
 import { HideView, type ViewHandle } from '../../hide/HideView'
 import { drawnPath } from '../../hide/drawing'
 import type { Told } from '../../hide/places'
@@ -132,10 +132,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
     onSuccess: async () => {
       setOwn(null)
       setPictures(null)
-      await queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}'))
-      await queries.invalidateQueries(readFrom('/api/leather'))
-      await queries.invalidateQueries(readFrom('/api/leather/deliveries'))
-      await queries.invalidateQueries(readFrom('/api/leather/deliveries/{delivery_id}'))
+      await queries.invalidateQueries(readUnder('/api/leather'))
       await go(`/leather/${id}`)
     },
   })
@@ -228,6 +225,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
                     key={i}
                     data-ring={i + 1}
                     className="cursor-pointer"
+                    strokeLinejoin="round"
                     onClick={() => {
                       if (tool === null) act({ type: 'choose', at: i })
                     }}

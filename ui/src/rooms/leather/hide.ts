@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { api, readFrom, server, told, type Schemas } from '../../api/client'
+import { api, readFrom, readUnder, server, told, type Schemas } from '../../api/client'
 
 export type Known = Schemas['HideRoomOut']
 export type Change = Partial<Schemas['Change']>
@@ -76,8 +76,7 @@ export function useChange(id: number) {
           ),
     onSuccess: async () => {
       await queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}'))
-      void queries.invalidateQueries(readFrom('/api/leather'))
-      void queries.invalidateQueries(readFrom('/api/leather/hides/{hide_id}/worth'))
+      void queries.invalidateQueries(readUnder('/api/leather'))
     },
   })
 }

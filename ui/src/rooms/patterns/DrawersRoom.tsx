@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Dialog } from 'radix-ui'
 import { useRef, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { api, readFrom, server, told, type Schemas } from '../../api/client'
+import { api, readUnder, server, told, type Schemas } from '../../api/client'
 import { boundsOf, pathOf } from '../../hide/paths'
 import { GrainArrow } from '../../hide/PieceCard'
 import { Button, Empty, Trouble, Waiting } from '../../parts/controls'
@@ -148,7 +148,7 @@ function NewArticle() {
         }),
       ),
     onSuccess: async (made) => {
-      await queries.invalidateQueries(readFrom('/api/patterns'))
+      await queries.invalidateQueries(readUnder('/api/patterns'))
       setOpen(false)
       await go(`/patterns/${made.id}`)
     },
@@ -224,7 +224,7 @@ function FromFile() {
       )
     },
     onSuccess: async (made) => {
-      await queries.invalidateQueries(readFrom('/api/patterns'))
+      await queries.invalidateQueries(readUnder('/api/patterns'))
       await go(`/patterns/${made.id}`)
     },
   })

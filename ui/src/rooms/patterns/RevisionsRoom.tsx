@@ -1,13 +1,13 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
-import { api, readFrom, server, told, type Schemas } from '../../api/client'
+import { api, readUnder, server, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { boundsOf, pathOf } from '../../hide/paths'
 import { Button, Empty, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { dayOf, plural } from '../../parts/units'
-import { useArticle } from './article'
+import { newestKey, useArticle } from './article'
 import { inRows } from './PatternDrawing'
 
 type Change = Schemas['ChangeOut']
@@ -161,9 +161,8 @@ function Begin({ id, onBegun }: { id: number; onBegun: (n: number) => void }) {
         }),
       ),
     onSuccess: async (view) => {
-      queries.setQueryData(['pattern', id, 'newest'], view)
-      await queries.invalidateQueries(readFrom('/api/patterns/{article_id}'))
-      await queries.invalidateQueries(readFrom('/api/patterns'))
+      queries.setQueryData(newestKey(id), view)
+      await queries.invalidateQueries(readUnder('/api/patterns'))
       onBegun(view.number)
       await go(`/patterns/${id}`)
     },

@@ -33,7 +33,7 @@ const MOST_UNDONE = 60
 const asked = (id: number, revision?: number) => ({
   params: { path: { article_id: id }, query: revision === undefined ? {} : { revision } },
 })
-const newestKey = (id: number) =>
+export const newestKey = (id: number) =>
   server.queryOptions('get', '/api/patterns/{article_id}', asked(id)).queryKey
 
 /** An article in hand: read, changed piece by piece, and put back as it was. */
