@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from contextlib import suppress
 
 from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -32,28 +33,30 @@ class Safety:
         if _states(scope) > MOST_REQUEST_BYTES:
             await _too_large(send)
             return
-        brought, answered = 0, False
+        brought, answered, refused = 0, False, False
 
         async def counted() -> Message:
-            nonlocal brought
+            nonlocal brought, refused
             message = await receive()
             brought += len(message.get("body", b""))
             if brought > MOST_REQUEST_BYTES:
+                refused = True
                 raise _TooLarge
             return message
 
         async def with_headers(message: Message) -> None:
             nonlocal answered
+            if refused and not answered:
+                return  # what the room made of a request that broke off
             if message["type"] == "http.response.start":
                 answered = True
                 _put_headers(scope["path"], MutableHeaders(scope=message))
             await send(message)
 
-        try:
+        with suppress(_TooLarge):
             await self.app(scope, counted, with_headers)
-        except _TooLarge:
-            if not answered:
-                await _too_large(send)
+        if refused and not answered:
+            await _too_large(send)
 
 
 class _TooLarge(Exception):

@@ -15,7 +15,7 @@ from collections.abc import Callable
 from multiprocessing import Pipe
 from typing import Final, Protocol, TypeVar
 
-from fairlay.core.errors import FairLayError, Unavailable
+from fairlay.core.errors import FairLayError
 
 T_co = TypeVar("T_co", covariant=True)
 T = TypeVar("T")
@@ -45,6 +45,7 @@ class _Fence:
         fd = theirs.fileno()
         words = [sys.executable, "-m", "fairlay.work.behind_fence", str(fd), str(MEMORY_MB)]
         self.process = subprocess.Popen(words, pass_fds=[fd], stdin=subprocess.DEVNULL)
+        self.idle = True
         theirs.close()
 
     def end(self) -> None:
@@ -78,8 +79,8 @@ def fenced(
         try:
             result = _await(fence, act, tell, should_stop, seconds)
         except BaseException as error:
-            # What was refused in words left the process well; anything else may not have.
-            if isinstance(error, FairLayError) and not isinstance(error, (TooMuch, Unavailable)):
+            # What the act refused in words left the process well, and idle; anything else may not have.
+            if fence.idle and not isinstance(error, TooMuch):
                 _Kept.fence = fence
             else:
                 fence.end()
@@ -99,6 +100,7 @@ def close_fence() -> None:
 def _await(fence: _Fence, act: Act[T], tell: Tell, should_stop: Callable[[], None], seconds: float) -> T:
     end = time.monotonic() + seconds
     try:
+        fence.idle = False
         fence.ours.send(act)
         while True:
             should_stop()
@@ -113,11 +115,12 @@ def _await(fence: _Fence, act: Act[T], tell: Tell, should_stop: Callable[[], Non
             kind, value = fence.ours.recv()
             if kind == "told":
                 tell(*value)
-            elif kind == "wrong":
+                continue
+            fence.idle = True
+            if kind == "wrong":
                 raise value
-            else:
-                given: T = value
-                return given
+            given: T = value
+            return given
     except (EOFError, BrokenPipeError, ConnectionResetError) as cause:
         raise TooMuch(
             f"reading it took more than {MEMORY_MB / 1000:g} GB of memory, or broke",

@@ -236,11 +236,11 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Events
+         * Lay Events
          * @description Server-sent events: what changed of how the lay stands (a ``LaidDelta``), by whomever, and its job each
          *     time that changed. ``seen`` is the state that is known already.
          */
-        get: operations["events"];
+        get: operations["lay_events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5076,7 +5076,7 @@ export interface operations {
             };
         };
     };
-    events: {
+    lay_events: {
         parameters: {
             query?: {
                 seen?: string;

@@ -1,4 +1,5 @@
 import { createContext, useContext, useState, type ReactNode } from 'react'
+import { server } from '../api/client'
 
 export type System = 'metric' | 'imperial'
 
@@ -17,11 +18,17 @@ export interface Units {
 
 const Context = createContext<Units | null>(null)
 const KEPT = 'fairlay.units'
+const MONEY = new Intl.NumberFormat(undefined, {
+  minimumFractionDigits: 2,
+  maximumFractionDigits: 2,
+})
 
 export function UnitsProvider({ children }: { children: ReactNode }) {
   const [system, setSystem] = useState<System>(() =>
     localStorage.getItem(KEPT) === 'imperial' ? 'imperial' : 'metric',
   )
+  const shop = server.useQuery('get', '/api/leather/settings', {}, { staleTime: 60_000 })
+  const currency = shop.data?.currency ?? ''
   const metric = system === 'metric'
   const units: Units = {
     system,
@@ -40,7 +47,7 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
             ? `${(m2 * 100).toFixed(m2 < 0.01 ? 2 : 1)} dm²`
             : `${m2.toFixed(2)} m²`
           : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`,
-    money: (amount) => amount.toFixed(2),
+    money: (amount) => `${MONEY.format(amount)}${currency && ` ${currency}`}`,
     thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_OUNCE).toFixed(1)} oz`),
   }
   return <Context value={units}>{children}</Context>
@@ -104,5 +111,10 @@ export const percent = (share: number, decimals = 0) => `${(share * 100).toFixed
 export const cssShare = (share: number) => `${(Math.min(1, Math.max(0, share)) * 100).toFixed(2)}%`
 export const plural = (count: number, one: string, many = `${one}s`) =>
   `${count} ${count === 1 ? one : many}`
+/** The day of a date, which has no zone, or of a moment as the server says it, in UTC, where the user is. */
 export const dayOf = (iso: string) =>
-  new Date(iso).toLocaleDateString(undefined, { day: 'numeric', month: 'short', year: 'numeric' })
+  new Date(
+    iso.length === DATE_ALONE ? `${iso}T00:00` : ZONE.test(iso) ? iso : `${iso}Z`,
+  ).toLocaleDateString(undefined, { day: 'numeric', month: 'short', year: 'numeric' })
+const DATE_ALONE = 10
+const ZONE = /(Z|[+-]\d\d:?\d\d)$/

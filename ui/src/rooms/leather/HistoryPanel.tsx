@@ -135,7 +135,7 @@ export function HistoryPanel({
       <ol className="mt-3">
         {events.data?.map((e, i) => (
           <li key={i} className="flex items-baseline gap-3 border-b border-docket-line py-1.5">
-            <span className="w-28 shrink-0 text-sm text-ink-soft">{dayOf(`${e.created_at}Z`)}</span>
+            <span className="w-28 shrink-0 text-sm text-ink-soft">{dayOf(e.created_at)}</span>
             <span>
               {e.words}
               {e.made.map((made) => (
