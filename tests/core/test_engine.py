@@ -151,9 +151,8 @@ def test_stopping_keeps_the_best_and_a_search_never_ends_worse_than_it_began() -
     [
         ({"outline": jobs.rectangle(900, 500)}, "too big for any hide here"),
         (
-            {"outline": jobs.rectangle(400, 250), "max_tightness": 1},
-            "no leather tight enough is big enough; it would go in on leather one class looser (2)|no "
-            "leather tight enough",
+            {"outline": jobs.rectangle(320, 220), "max_tightness": 2},
+            "no leather tight enough is big enough; it would go in on loose leather",
         ),
         (
             {"outline": jobs.rectangle(250, 110), "show_limit": 0, "max_tightness": 1},
@@ -167,7 +166,7 @@ def test_what_finds_no_place_has_its_true_reason(changed: dict[str, Any], words:
     job = jobs.everything()
     job["pieces"] = [{**jobs.piece("panel", [], 1), **changed}]
     _, lay = lay_of(job)
-    assert any(part in lay.unplaced[0].reason for part in words.split("|")), lay.unplaced
+    assert words in lay.unplaced[0].reason
 
 
 def test_ten_thousand_washers_and_a_two_thousand_point_outline() -> None:

@@ -16,6 +16,7 @@ from fairlay.core.engine.layer import Layer, Lying, Spot
 from fairlay.core.engine.table import ALL_TRIES, Candidates, HideTable, Wish
 from fairlay.core.lay.lay import Job, Lay, Unplaced
 from fairlay.core.leather import Hide
+from fairlay.core.leather.hide import TIGHTNESS_NAMES
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import PLACE_RULES, forbidden_ground, needs_of
 from fairlay.core.rules.grain import any_way
@@ -141,7 +142,7 @@ def _changes(job: Job, piece: Piece) -> Iterator[tuple[str, Piece]]:
         )
     if piece.max_tightness < 4:
         yield (
-            f"on leather one class looser ({piece.max_tightness + 1})",
+            f"on {TIGHTNESS_NAMES[piece.max_tightness + 1]} leather",
             replace(piece, max_tightness=piece.max_tightness + 1),
         )
     if not any_way(piece, job.policy):

@@ -131,13 +131,16 @@ function OneHide({ id }: { id: number }) {
     return true
   }
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_410px]">
+    <div className="beside h-full">
       <div className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-baseline gap-4 px-5 pt-2">
-          <Link to="/leather" className="min-h-9 content-center text-chalk-dim hover:text-chalk">
+          <Link
+            to="/leather"
+            className="min-h-9 content-center whitespace-nowrap text-chalk-dim hover:text-chalk"
+          >
             ← The rack
           </Link>
-          <h1 className="figure text-2xl font-bold">{known.rack.number}</h1>
+          <h1 className="figure text-2xl font-bold whitespace-nowrap">{known.rack.number}</h1>
           <span className="truncate text-chalk-dim">
             {known.rack.kind} of {known.rack.mill}, {known.rack.colour},{' '}
             {units.thickness(known.rack.thickness_mm)} · {units.area(known.rack.area_m2)}

@@ -165,7 +165,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   }
   const { x0, y0, x1, y1 } = seen.bounds
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_410px]">
+    <div className="beside h-full">
       <div className="relative min-w-0">
         <HideView
           handle={view}

@@ -198,7 +198,7 @@ function OneDrawing({
     }
   }
   return (
-    <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_440px]">
+    <div className="beside min-h-0 flex-1">
       <HideView
         key={k}
         bounds={bounds}

@@ -198,7 +198,7 @@ function OnePicture({
     setSaid({ ...said, ...to })
   }
   return (
-    <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_410px]">
+    <div className="beside min-h-0 flex-1">
       <div className="relative min-w-0">
         {traced.isFetching && (
           <div className="absolute top-10 left-10 z-10">

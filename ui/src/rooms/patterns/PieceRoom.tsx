@@ -93,7 +93,7 @@ export function PieceRoom() {
   }
   const shown = half?.outline.contour ?? outline ?? p.contour
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)_430px]">
+    <div className="beside h-full">
       <div className="flex min-w-0 flex-col">
         <div className="flex items-center gap-4 px-5 py-2">
           <Link

@@ -42,7 +42,7 @@ export function RevisionsRoom() {
   }
   const letter = (n: number) => cards.data.find((c) => c.number === n)?.letter ?? ''
   return (
-    <div className="grid h-full grid-cols-[1fr_400px]">
+    <div className="beside h-full">
       <div className="flex min-w-0 flex-col">
         <div className="flex items-center gap-4 px-5 py-2">
           <Link to={`/patterns/${id}`} className="text-chalk-dim hover:text-chalk">
