@@ -168,7 +168,9 @@ def load(lay_id: int, at: int | None = None) -> SavedLay:
     state = state_at(row.id, number)
     pins = tuple(
         (pin.piece, int(pin.copy_number))
-        for pin in LayPinRow.select().where(LayPinRow.lay == row.id).order_by(LayPinRow.id)
+        for pin in LayPinRow.select()
+        .where(LayPinRow.lay == row.id)
+        .order_by(LayPinRow.piece, LayPinRow.copy_number)
         if (pin.piece, int(pin.copy_number)) in state.lies
     )
     return SavedLay(
@@ -336,7 +338,9 @@ def pin(lay_id: int, *, add: Collection[Key] = (), drop: Collection[Key] = ()) -
         LayPinRow.insert(lay=row.id, piece=piece, copy_number=copy).on_conflict_ignore().execute()
     return tuple(
         (p.piece, int(p.copy_number))
-        for p in LayPinRow.select().where(LayPinRow.lay == row.id).order_by(LayPinRow.id)
+        for p in LayPinRow.select()
+        .where(LayPinRow.lay == row.id)
+        .order_by(LayPinRow.piece, LayPinRow.copy_number)
         if (p.piece, int(p.copy_number)) in state.lies
     )
 
