@@ -146,6 +146,16 @@ class PrivateMariaDB:
                 raise CannotStart(f"MariaDB did not answer within 60 s: {done.stderr.strip()}")
             time.sleep(0.1)
 
+    def start_again_if_gone(self) -> bool:
+        """Start the server again, at its old port, where it ended by itself; whether it had.
+
+        Raises CannotStart where it does not come up again.
+        """
+        if self.process is None or self.process.poll() is None:
+            return False
+        self._start()
+        return True
+
     def stop(self) -> None:
         """Shut the server down in order and remove its socket."""
         if self.process and self.process.poll() is None:

@@ -34,6 +34,9 @@ def main() -> int:
     asked.add_argument(
         "--empty", action="store_true", help="do not put the demo workshop into an empty store"
     )
+    asked.add_argument(
+        "--store", type=Path, default=ROOT / "var" / "mariadb", help="folder of the private MariaDB"
+    )
     asked.add_argument("--workers", type=int, default=2, help="processes that lay")
     args = asked.parse_args()
     stopping = False
@@ -47,8 +50,10 @@ def main() -> int:
     try:
         port = _port(args.host, args.port)
         with ExitStack() as stack:
+            own = None
             if URL not in os.environ:
-                os.environ[URL] = stack.enter_context(PrivateMariaDB(ROOT / "var" / "mariadb")).url
+                own = stack.enter_context(PrivateMariaDB(args.store))
+                os.environ[URL] = own.url
             _run("migrate")
             if not args.empty:
                 _run("demo")
@@ -64,6 +69,8 @@ def main() -> int:
             if not stopping:
                 print(f"\nFair Lay is ready: {address}\nCtrl-C stops it; everything is kept.", flush=True)
             while not stopping:
+                if own is not None and own.start_again_if_gone():
+                    print("MariaDB had ended, and was started again; all goes on.", flush=True)
                 ended = next((c for c in children if c.poll() is not None), None)
                 if ended is not None:
                     raise CannotStart(

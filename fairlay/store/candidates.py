@@ -26,7 +26,7 @@ from fairlay.store.lay_rows import (
     written,
 )
 from fairlay.store.locks import locked_lay
-from fairlay.store.tables import JobRow, LayCandidateRow, LayRow
+from fairlay.store.tables import HelpRow, JobRow, LayCandidateRow, LayRow
 
 
 @dataclass(frozen=True)
@@ -185,4 +185,6 @@ def leave(lay_id: int) -> None:
 
 
 def _forget(job_id: int) -> None:
+    """Let go what a search found, and first its helpers: one that comes late leaves nothing beside the lay."""
+    HelpRow.delete().where(HelpRow.job == job_id).execute()
     LayCandidateRow.delete().where(LayCandidateRow.job == job_id).execute()

@@ -283,6 +283,21 @@ def test_a_hand_move_says_what_is_left_out_and_a_name_changes_nothing(
     assert stale.status_code == 409 and stale.json()["newer"] == 4
 
 
+def test_a_helper_that_comes_late_leaves_nothing_beside_the_lay(workshop: TestClient, batch_id: int) -> None:
+    _, on = _hide("K-3L")
+    lay_id = lays.create_lay(batch_id, "body leather", _job("K-3L"), [on])
+    job_id = jobs.add_job(lay_id, 5.0, 1, LayWork(base=1))
+    assert jobs.take_up(job_id, "main") is not None and jobs.ask_for_help(job_id, "main", [1]) == [1]
+    assert jobs.take_help(job_id, 1, "helper") is not None
+    found = Lay((_tab(0, 0, "K-3L"),))
+    for owner, helper in (("main", 0), ("helper", 1)):
+        candidates.put(lay_id, job_id, owner, found, job_number=1, base=1, helper=helper)
+    assert candidates.take_in(lay_id, job_id).number == 2
+    with pytest.raises(jobs.Lost):
+        candidates.put(lay_id, job_id, "helper", found, job_number=1, base=1, helper=1)
+    assert candidates.of_lay(lay_id) is None
+
+
 def test_pins_are_part_of_the_lay(workshop: TestClient, batch_id: int) -> None:
     _, on = _hide("K-4")
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-4"), [on])

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
-from scripts.mariadb import PrivateMariaDB, free_port
+from scripts.mariadb import free_port
 
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM = "/usr/bin/chromium"
@@ -23,33 +23,38 @@ READY_S = 120
 
 
 @pytest.fixture(scope="session")
-def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    home = tmp_path_factory.mktemp("yard")
-    with PrivateMariaDB(home / "mariadb") as server:
-        port = free_port()
-        said = (home / "said.log").open("w+b")
+def yard(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where the application keeps its store and what it said."""
+    return tmp_path_factory.mktemp("yard")
+
+
+@pytest.fixture(scope="session")
+def address(yard: Path) -> Iterator[str]:
+    port = free_port()
+    log = yard / "said.log"
+    words = ["--port", str(port), "--workers", "1", "--store", str(yard / "mariadb")]
+    with log.open("w+b") as said:
         running = subprocess.Popen(
-            [sys.executable, "-m", "scripts.run", "--port", str(port), "--workers", "1"],
+            [sys.executable, "-m", "scripts.run", *words],
             cwd=ROOT,
-            env={**os.environ, "FAIRLAY_DATABASE_URL": server.url},
+            env={k: v for k, v in os.environ.items() if k != "FAIRLAY_DATABASE_URL"},
             stdout=said,
             stderr=said,
             start_new_session=True,
         )
-        try:
-            end = time.monotonic() + READY_S
-            while b"Fair Lay is ready" not in (home / "said.log").read_bytes():
-                assert running.poll() is None and time.monotonic() < end, (home / "said.log").read_text()
-                time.sleep(0.2)
-            yield f"http://127.0.0.1:{port}"
-        finally:
-            running.send_signal(signal.SIGINT)
-            assert running.wait(30) == 0
-            said.close()
-        left = subprocess.run(
-            ["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False
-        ).stdout
-        assert not left, "Ctrl-C left processes behind"
+    try:
+        end = time.monotonic() + READY_S
+        while b"Fair Lay is ready" not in log.read_bytes():
+            assert running.poll() is None and time.monotonic() < end, log.read_text()
+            time.sleep(0.2)
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        running.send_signal(signal.SIGINT)
+        assert running.wait(30) == 0
+    left = subprocess.run(
+        ["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False
+    ).stdout
+    assert not left, "Ctrl-C left processes behind"
 
 
 @pytest.fixture(scope="session")
