@@ -48,7 +48,7 @@ def parse_url(url: str) -> dict[str, Any]:
     }
 
 
-def make_database(url: str | None = None) -> PooledMySQLDatabase:
+def make_database(url: str | None = None, *, autoconnect: bool = True) -> PooledMySQLDatabase:
     """Return a new pooled connection to the shop's MariaDB. Raises Unavailable where no address is set."""
     found = url or os.environ.get(URL_VARIABLE)
     if not found:
@@ -63,6 +63,7 @@ def make_database(url: str | None = None) -> PooledMySQLDatabase:
         max_connections=24,
         stale_timeout=300,
         timeout=20,
+        autoconnect=autoconnect,
         charset="utf8mb4",
         connect_timeout=10,
         # What is read under a lock is what stands newest, whatever was read before in the same transaction.
@@ -72,8 +73,11 @@ def make_database(url: str | None = None) -> PooledMySQLDatabase:
 
 
 def open_database(url: str | None = None) -> None:
-    """Point every table at the shop's MariaDB."""
-    database.initialize(make_database(url))
+    """Point every table at the shop's MariaDB.
+
+    Whoever reads outside ``connected`` is told so: a connection opened on the way would stay with its thread.
+    """
+    database.initialize(make_database(url, autoconnect=False))
 
 
 TRY_AGAIN = (1205, 1213)

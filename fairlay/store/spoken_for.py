@@ -60,6 +60,7 @@ def let_go(batch_id: int, rows: Sequence[HideRow]) -> None:
             _set(row.id, "looked over" if row.looked_enough and row.measured else "received")
 
 
+@connected
 def kept_by_others(batch_id: int, hide_ids: Collection[int]) -> dict[int, list[str]]:
     """Return the numbers of other batches that keep hides, by hide."""
     out: dict[int, list[str]] = {}
@@ -74,6 +75,7 @@ def kept_by_others(batch_id: int, hide_ids: Collection[int]) -> dict[int, list[s
     return out
 
 
+@connected
 def lays_on(hide_ids: Collection[int], batch_id: int | None = None) -> set[int]:
     """Return which hides a lay that is not given up is on; of one batch, or any."""
     if not hide_ids:

@@ -71,6 +71,7 @@ def _tab(copy: int, place: int, hide: str, turn: float = 0.0) -> Placement:
     return Placement("tab", copy, hide, Placing(*ROOM[place], turn))
 
 
+@connected
 def _replayed(lay_id: int, number: int) -> Lies:
     """What lies after a revision, by playing every change from the first: no snapshot is asked."""
     lies: Lies = {}
@@ -188,23 +189,25 @@ def test_thousands_of_acts_from_several_connections_leave_every_revision_fair_an
         assert broken_rules(shown.job, shown.lay) == ()
         left = {u.piece: u.count for u in shown.lay.unplaced}
         assert left.get("tab", 0) == 12 - len(shown.lay.placements) or n == 1
-    shots = [row.number for row in LaySnapshotRow.select().where(LaySnapshotRow.lay == lay_id)]
-    assert max(np.diff(sorted([0, *shots, saved.head]))) <= SNAPSHOT_EVERY, (
+    assert max(np.diff(sorted([0, *_shots(lay_id), saved.head]))) <= SNAPSHOT_EVERY, (
         "so many changes are played at most"
     )
 
 
+@connected
 def _texts(lay_id: int) -> dict[int, str]:
-    @connected
-    def read() -> dict[int, str]:
-        return {
-            row.number: json.dumps([row.source, row.stands_for, row.changes, row.unplaced, row.measures])
-            for row in LayRevisionRow.select().where(LayRevisionRow.lay == lay_id)
-        }
-
-    return read()
+    return {
+        row.number: json.dumps([row.source, row.stands_for, row.changes, row.unplaced, row.measures])
+        for row in LayRevisionRow.select().where(LayRevisionRow.lay == lay_id)
+    }
 
 
+@connected
+def _shots(lay_id: int) -> list[int]:
+    return [row.number for row in LaySnapshotRow.select().where(LaySnapshotRow.lay == lay_id)]
+
+
+@connected
 def _for_nothing(lay_id: int, done: dict[str, int]) -> int:
     """Searches that found just what lay already make no revision."""
     rows = LayRevisionRow.select().where(LayRevisionRow.lay == lay_id, LayRevisionRow.source == "engine")
@@ -436,4 +439,4 @@ def test_what_is_not_there_is_told(workshop: TestClient, batch_id: int) -> None:
     for kind, act in wrong:
         with pytest.raises(kind):
             act()
-    assert state_at(lay_id, 1).lies == {}
+    assert connected(state_at)(lay_id, 1).lies == {}

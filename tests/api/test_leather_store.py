@@ -246,9 +246,10 @@ def test_numbers_of_two_lots_never_meet(workshop: TestClient) -> None:
 
 def test_the_rack_is_read_and_not_reckoned(workshop: TestClient, queries: list[str]) -> None:
     hide = side()
-    HideRow.update(card=None).where(HideRow.id == hide).execute()
+    with store.database.connection_context():
+        HideRow.update(card=None).where(HideRow.id == hide).execute()
     before = next(h for h in hides.rack() if h.id == hide)
-    assert HideRow.get_by_id(hide).card is not None, "a card that was lacking is kept"
+    assert store.connected(HideRow.get_by_id)(hide).card is not None, "a card that was lacking is kept"
     assert before.card == card_of(hides.hides_by_id([hide])[0].hide) and before.card.flaws_by_severity == [
         0,
         0,

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import re
+import subprocess
+import time
+import urllib.error
 import urllib.request
 import xml.etree.ElementTree as ET
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM = "/usr/bin/chromium"
@@ -120,6 +125,37 @@ def test_a_new_batch_by_keyboard_and_a_number_already_taken(page: Page, address:
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name=re.compile("B-40"))).to_be_visible()
     expect(page.get_by_role("region", name="strap leather")).to_contain_text("Carry strap")
+
+
+def test_a_store_that_is_killed_comes_back_and_all_goes_on(
+    browser: Browser, address: str, yard: Path
+) -> None:
+    asked = urllib.request.Request(
+        f"{address}/api/lays/1/run",
+        json.dumps({"seconds": 6}).encode(),
+        {"Content-Type": "application/json"},
+    )
+    page = browser.new_page()
+    page.goto(f"{address}/batches")
+    expect(page.get_by_role("link", name="B-31")).to_be_visible()
+    with urllib.request.urlopen(asked, timeout=20) as answer:
+        job = json.load(answer)["id"]
+    server = ["pkill", "-9", "-f", f"datadir={(yard / 'mariadb' / 'data').resolve()}"]
+    subprocess.run(server, check=True)
+    page.get_by_role("link", name="B-31").click()
+    expect(page.get_by_role("heading", name=re.compile("B-31"))).to_be_visible(timeout=30_000)
+    end = time.monotonic() + 60
+    state = ""
+    while state != "done":
+        assert time.monotonic() < end, (state, (yard / "said.log").read_text())
+        with (
+            suppress(urllib.error.HTTPError),
+            urllib.request.urlopen(f"{address}/api/jobs/{job}", timeout=20) as answer,
+        ):
+            state = json.load(answer)["state"]
+        time.sleep(0.3)
+    assert "MariaDB had ended, and was started again" in (yard / "said.log").read_text()
+    page.close()
 
 
 def test_the_address_answers_and_unknown_paths_come_home(address: str) -> None:
