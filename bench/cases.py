@@ -55,7 +55,9 @@ def _side(number: str, seed: int, rng: np.random.Generator) -> Hide:
 
 
 def own_cases() -> list[Job]:
-    """Return the bench's ten jobs: one side filled in each school, gaps, sets, and orders on several sides."""
+    """Return the bench's ten jobs: one side filled in each school, gaps, sets, and orders on several
+    sides.
+    """
     return [
         job_of(1, 1, "fill", gap=0.0),
         job_of(2, 1, "fill"),

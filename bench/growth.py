@@ -51,7 +51,9 @@ def print_growth(processes: int) -> None:
 
 
 def _of_size(job: Job, count: int) -> Job:
-    """Return a job with as many pieces as asked, in the same proportions as near as can be (pairs stay even)."""
+    """Return a job with as many pieces as asked, in the same proportions as near as can be (pairs stay
+    even).
+    """
     have = sum(p.quantity for p in job.pieces)
     pieces = tuple(replace(p, quantity=max(2, 2 * round(p.quantity * count / have / 2))) for p in job.pieces)
     return replace(job, pieces=pieces)

@@ -217,7 +217,8 @@ def print_hides(pictures: int, kept: Path | None = None) -> None:
         rows.append(row)
         peaks.append(found.peak_mb)
         print(
-            f"{number:3} {name:32}{row.rms:7.2f}{row.worst:7.2f}{row.area:8.2%}{row.drawn:7}{row.found:7}{row.false:7}{row.right:7}{row.seconds:6.1f}{found.peak_mb:6.0f}",
+            f"{number:3} {name:32}{row.rms:7.2f}{row.worst:7.2f}{row.area:8.2%}{row.drawn:7}{row.found:7}"
+            f"{row.false:7}{row.right:7}{row.seconds:6.1f}{found.peak_mb:6.0f}",
             flush=True,
         )
     if rows:

@@ -23,7 +23,9 @@ DEFAULT_PORT = 8350
 
 
 def main() -> int:
-    """Start MariaDB (unless the shop has one), bring the tables up to date, then worker and web server; wait."""
+    """Start MariaDB (unless the shop has one), bring the tables up to date, then worker and web server;
+    wait.
+    """
     asked = argparse.ArgumentParser(prog="./start", description="Start Fair Lay on this machine.")
     asked.add_argument(
         "--port", type=int, help=f"port to serve at ({DEFAULT_PORT}, or the next that is free)"

@@ -1,4 +1,6 @@
-"""Shared by all tests. Properties try the same examples in every run; with FAIRLAY_TESTS=long, others in each."""
+"""Shared by all tests. Properties try the same examples in every run; with FAIRLAY_TESTS=long, others in
+each.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Small jobs for the tests, in the exchange format: a side with everything on it, and pieces of every need."""
+"""Small jobs for the tests, in the exchange format: a side with everything on it, and pieces of every
+need.
+"""
 
 from __future__ import annotations
 

@@ -149,8 +149,17 @@ def _counts(job, catalogue, known):
     return out
 
 
+def _cut_out(piece):
+    """A piece, what of it and of its show face must lie fairly, and what no other may touch."""
+    whole = _shape(piece)
+    hidden = unary_union([Polygon(h) for h in piece.get("hidden", [])] or [EMPTY])
+    return whole, whole.buffer(-DEEP), whole.difference(hidden).buffer(-DEEP), whole.buffer(-DEEP / 2)
+
+
 def _on_hide(job, catalogue, hide, placed):
-    out, shapes = [], [_lay_down(_shape(catalogue[p["piece"]]), p) for p in placed]
+    cut = {name: _cut_out(catalogue[name]) for name in {p["piece"] for p in placed}}
+    laid = [tuple(_lay_down(shape, p) for shape in cut[p["piece"]]) for p in placed]
+    out, shapes = [], [whole for whole, *_ in laid]
     if hide["kind"] == "roll":
         far = max((s.bounds[2] for s in shapes), default=0) + 1
         margin = hide.get("edge_margin", 0)
@@ -163,19 +172,17 @@ def _on_hide(job, catalogue, hide, placed):
         )
         for s in (1, 2, 3)
     }
-    tops, covered = [], EMPTY
+    reach, tops, covered = ground.buffer(DEEP), [], EMPTY
     for zone in reversed(hide.get("zones", [])):
         own = Polygon(zone["outline"]).buffer(0)
         tops.append((zone["tightness"], own.difference(covered)))
         covered = covered.union(own)
-    for p, shape in zip(placed, shapes, strict=True):
-        piece, core = catalogue[p["piece"]], shape.buffer(-DEEP)
-        if not ground.buffer(DEEP).covers(core):
+    for p, (shape, core, face, _) in zip(placed, laid, strict=True):
+        piece = catalogue[p["piece"]]
+        if not reach.covers(core):
             out.append(("edge", p["piece"]))
         if core.intersects(marks[3]):
             out.append(("unsound flaw", p["piece"]))
-        hidden = unary_union([Polygon(h) for h in piece.get("hidden", [])] or [EMPTY])
-        face = _lay_down(_shape(piece).difference(hidden), p).buffer(-DEEP)
         if any(face.intersects(marks[s]) for s in (1, 2) if s > piece.get("show_limit", 2)):
             out.append(("show face", p["piece"]))
         if any(core.intersects(_kept(r)) for r in hide.get("reserved", []) if _whole(piece) not in r["for"]):
@@ -192,7 +199,7 @@ def _on_hide(job, catalogue, hide, placed):
             off = abs((axis - _grain_line(hide, school, shape.centroid) + 180) % 360 - 180)
             if (min(off, 180 - off) if grain.get("reversible", True) else off) > grain["tolerance_deg"] + 0.1:
                 out.append(("grain", p["piece"]))
-    slim = [s.buffer(-DEEP / 2) for s in shapes]
+    slim = [thin for *_, thin in laid]
     for i, j in combinations(range(len(slim)), 2):
         gap = max(_gap(job, catalogue[placed[k]["piece"]]) for k in (i, j))
         if slim[i].intersects(slim[j]) or (gap and slim[i].distance(slim[j]) < gap - DEEP):

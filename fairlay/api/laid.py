@@ -1,4 +1,6 @@
-"""A lay on its way to the screen: what it is asked once, how it stands as often as that changes, and differences."""
+"""A lay on its way to the screen: what it is asked once, how it stands as often as that changes, and
+differences.
+"""
 
 from __future__ import annotations
 
@@ -112,7 +114,8 @@ def lay_out(saved: SavedLay) -> LayOut:
             )
             for c in changed_leather.of_lay(saved)
         ],
-        waiting=None if found is None else _waiting(found),
+        # What a search still betters waits for nobody: it is taken in when the search ends.
+        waiting=None if found is None or (newest and newest.state in LIVE) else _waiting(found),
         revisions=[revision_out(r) for r in saved.revisions],
         job=job_out(newest) if newest else None,
     )

@@ -60,8 +60,8 @@ def one_lay(lay_id: int, at: int | None = None) -> LayOut:
 
 @router.post("/{lay_id}/run", status_code=202)
 def run(lay_id: int, asked: RunLay) -> JobOut:
-    """Have the engine lay it, or some of its hides again, around what is pinned or around all that lies; follow
-    the job to see it improve.
+    """Have the engine lay it, or some of its hides again, around what is pinned or around all that lies;
+    follow the job to see it improve.
     """
     saved = lays.load(lay_id)
     if saved.given_up:

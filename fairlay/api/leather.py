@@ -45,7 +45,7 @@ from fairlay.core.formats.seen_json import SeenRecord
 from fairlay.core.formats.svg import hide_svg
 from fairlay.core.lay.card import ROLL_SHOWN_MM
 from fairlay.core.lay.order import cutlist, piece_id, pieces_of_batch
-from fairlay.core.leather import looking_over
+from fairlay.core.leather import looking_over, reshaped
 from fairlay.core.leather.gauge import GaugeReading, doubted_readings, thickness_contours
 from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES
 from fairlay.core.leather.looking_over import (
@@ -98,13 +98,17 @@ def act_on_many(asked: BulkAct) -> None:
 
 @router.get("/hides/{hide_id}")
 def one_hide(hide_id: int) -> HideRoomOut:
-    """A hide with all that is known of it: its outline, flaws, tests, readings, how far it was looked over."""
+    """A hide with all that is known of it: its outline, flaws, tests, readings, how far it was looked
+    over.
+    """
     return _room(looking.known(hide_id))
 
 
 @router.post("/hides/{hide_id}/changes")
 def change_hide(hide_id: int, asked: Change) -> Changed:
-    """Change one thing that is known of a hide, on what stands newest: two people at one hide lose nothing."""
+    """Change one thing that is known of a hide, on what stands newest: two people at one hide lose
+    nothing.
+    """
     act, words, kind = _act(asked)
     if asked.cut and asked.cut.rack_off:
         version, made = looking.cut_off(hide_id, asked.cut.line, words, asked.cut.scrap)
@@ -390,7 +394,7 @@ def _act(asked: Change) -> tuple[Act, str, EventKind]:
         )
     if ends := asked.ends:
         return (
-            lambda k: looking_over.turned(k, (ends.tail_x, ends.tail_y), (ends.neck_x, ends.neck_y)),
+            lambda k: reshaped.turned(k, (ends.tail_x, ends.tail_y), (ends.neck_x, ends.neck_y)),
             "backbone and ends set",
             "outline",
         )
@@ -404,13 +408,13 @@ def _act(asked: Change) -> tuple[Act, str, EventKind]:
         )
     if brush := asked.brush:
         return (
-            lambda k: looking_over.brushed(k, brush.stroke, brush.width_mm, brush.add),
+            lambda k: reshaped.brushed(k, brush.stroke, brush.width_mm, brush.add),
             f"outline painted {'on' if brush.add else 'off'}",
             "outline",
         )
     if drawn := asked.outline:
         return (
-            lambda k: looking_over.with_outline(k, drawn.outline, drawn.holes),
+            lambda k: reshaped.with_outline(k, drawn.outline, drawn.holes),
             "outline drawn anew",
             "outline",
         )
@@ -419,7 +423,7 @@ def _act(asked: Change) -> tuple[Act, str, EventKind]:
         raise Refused("an empty change", value=None, expected="one change; nothing was changed")
     # A cut without a word is the outline mended; one that says what for has used leather.
     return (
-        lambda k: looking_over.cut_along(k, cut.line)[0],
+        lambda k: reshaped.cut_along(k, cut.line)[0],
         cut.words or "outline cut along a line",
         "cut" if cut.words else "outline",
     )

@@ -183,7 +183,9 @@ class BatchOut(BatchSummary):
 
 
 class NewLine(BaseModel):
-    """``ways`` are the ways chosen to make the article's parts, by part; the usual one where none is named."""
+    """``ways`` are the ways chosen to make the article's parts, by part; the usual one where none is
+    named.
+    """
 
     article_id: int
     quantity: Annotated[int, Field(ge=1, le=10_000)]
@@ -336,8 +338,8 @@ class JobOut(BaseModel):
 
 
 class LaidHide(HideShape):
-    """A hide of a lay, as it was laid on; ``colour`` names its leather, ``ends`` say what its left and right end
-    are.
+    """A hide of a lay, as it was laid on; ``colour`` names its leather, ``ends`` say what its left and right
+    end are.
     """
 
     colour: str
@@ -346,7 +348,9 @@ class LaidHide(HideShape):
 
 
 class ChangedLeather(BaseModel):
-    """A hide that changed since it was laid on: what of the lay is hit by it, in words, and how many pieces."""
+    """A hide that changed since it was laid on: what of the lay is hit by it, in words, and how many
+    pieces.
+    """
 
     hide: str
     words: str
@@ -366,8 +370,8 @@ class WaitingLay(BaseModel):
 
 
 class LaidState(BaseModel):
-    """What of a lay changes as it is laid: where its pieces lie, what it leaves out, its figures. ``seen`` names
-    this state.
+    """What of a lay changes as it is laid: where its pieces lie, what it leaves out, its figures. ``seen``
+    names this state.
     """
 
     seen: str
@@ -402,7 +406,9 @@ class LayOut(BaseModel):
 
 
 class LaidDelta(BaseModel):
-    """What makes one state of a lay another: pieces put down or moved, pieces taken up, the rest as it is now."""
+    """What makes one state of a lay another: pieces put down or moved, pieces taken up, the rest as it is
+    now.
+    """
 
     was: str
     seen: str
@@ -452,8 +458,8 @@ class GoTo(FromRevision):
 
 
 class HandMove(FromRevision):
-    """Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest; ``base``
-    is the revision they were seen in.
+    """Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest;
+    ``base`` is the revision they were seen in.
     """
 
     put: Annotated[list[PlacementRecord], Field(max_length=20_000)] = []

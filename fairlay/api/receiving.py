@@ -8,8 +8,7 @@ from dataclasses import asdict
 
 from fastapi import APIRouter, Request, Response
 
-from fairlay.api.files import as_file
-from fairlay.api.leather_models import (
+from fairlay.api.delivery_models import (
     ChangedDelivery,
     DeliveryOut,
     HidesOff,
@@ -17,6 +16,7 @@ from fairlay.api.leather_models import (
     NewDelivery,
     ReceivedHide,
 )
+from fairlay.api.files import as_file
 from fairlay.api.models import Created
 from fairlay.core.errors import Refused
 from fairlay.core.formats.leather_pdf import Tag, claim_pdf, markers_pdf, tags_pdf

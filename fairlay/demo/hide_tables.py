@@ -92,7 +92,9 @@ def arrow(x: float, y: float, long: float, deg: float) -> tuple[Ring, Ring]:
 
 
 def strokes_for(ring: Ring, severity: int, rng: np.random.Generator, strength: float = 0.8) -> ChalkStroke:
-    """Return a ring drawn with the chalk that tells its severity, its colour a little off as sticks differ."""
+    """Return a ring drawn with the chalk that tells its severity, its colour a little off as sticks
+    differ.
+    """
     r, g, b = (float(np.clip(c + rng.normal(0, 0.02), 0, 1)) for c in CHALK[MEANT[severity]])
     return ChalkStroke(ring, (r, g, b), strength, float(rng.uniform(5.5, 8.5)))
 

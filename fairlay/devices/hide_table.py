@@ -199,7 +199,9 @@ class SimulatedHideCamera:
 
 @lru_cache(maxsize=12)
 def _taken(scene: HideScene) -> Picture:
-    """A picture of a scene; nothing moves on a simulated table, so one that was taken is not rendered again."""
+    """A picture of a scene; nothing moves on a simulated table, so one that was taken is not rendered
+    again.
+    """
     return encoded(render_hide(scene))
 
 

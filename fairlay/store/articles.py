@@ -198,7 +198,9 @@ def new_revision(article_id: int, reason: str) -> Kept:
 
 @connected
 def piece_letters(article_id: int, number: int | None = None) -> dict[str, str]:
-    """Return for each piece the letter of the revision in which it was last changed, as its sheets carry it."""
+    """Return for each piece the letter of the revision in which it was last changed, as its sheets carry
+    it.
+    """
     out: dict[str, str] = {}
     before: Article | None = None
     for kept in revisions(article_id):

@@ -146,10 +146,12 @@ def add_batch(
 def choose_leather(
     batch_id: int, *, add: Collection[int] = (), drop: Collection[int] = (), shared: bool = False
 ) -> None:
-    """Keep more leather for a batch, and let other leather go: what is named changes, the rest stays as it is.
+    """Keep more leather for a batch, and let other leather go: what is named changes, the rest stays as it
+    is.
 
-    Raises NotFound for a hide or batch that is not there, Refused for a hide that another batch keeps (unless
-    it is ``shared`` knowingly) and for one to be let go that a lay of the batch lies on; nothing changes then.
+    Raises NotFound for a hide or batch that is not there, Refused for a hide that another batch keeps
+    (unless it is ``shared`` knowingly) and for one to be let go that a lay of the batch lies on; nothing
+    changes then.
     """
     row = locked_batch(batch_id)
     hides = {h.id: h for h in locked_hides({*add, *drop})}

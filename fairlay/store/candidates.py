@@ -31,7 +31,9 @@ from fairlay.store.tables import HelpRow, JobRow, LayCandidateRow, LayRow
 
 @dataclass(frozen=True)
 class Candidate:
-    """The best of a search so far: what lies, from which revision it began, who found it (0: the search itself)."""
+    """The best of a search so far: what lies, from which revision it began, who found it (0: the search
+    itself).
+    """
 
     lay_id: int
     job_id: int
@@ -185,6 +187,8 @@ def leave(lay_id: int) -> None:
 
 
 def _forget(job_id: int) -> None:
-    """Let go what a search found, and first its helpers: one that comes late leaves nothing beside the lay."""
+    """Let go what a search found, and first its helpers: one that comes late leaves nothing beside the
+    lay.
+    """
     HelpRow.delete().where(HelpRow.job == job_id).execute()
     LayCandidateRow.delete().where(LayCandidateRow.job == job_id).execute()

@@ -61,8 +61,8 @@ def _found(key: Key, job: Job, lay: Lay, hide: Hide) -> OnLeatherNow:
 
 @connected
 def bring(lay_id: int, *, base: int) -> TakenUp:
-    """Bring a lay onto its hides as they are now: what is hit is taken up, the rest stays where it lies on the
-    leather. Raises NotFound, and Stale where revision ``base`` is not the newest.
+    """Bring a lay onto its hides as they are now: what is hit is taken up, the rest stays where it lies on
+    the leather. Raises NotFound, and Stale where revision ``base`` is not the newest.
     """
     saved = lays.load(lay_id)
     found = _now(saved)
@@ -80,8 +80,8 @@ def bring(lay_id: int, *, base: int) -> TakenUp:
 
 @connected
 def lays_on_other(batch_ids: Iterable[int]) -> dict[int, list[int]]:
-    """Return, by batch, its lays on leather of which a version changed since: cheap, for lists; what is hit is
-    told by the lay.
+    """Return, by batch, its lays on leather of which a version changed since: cheap, for lists; what is hit
+    is told by the lay.
     """
     out: dict[int, list[int]] = {}
     rows = (

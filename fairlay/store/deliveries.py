@@ -32,8 +32,8 @@ from fairlay.store.tables import DeliveryRow, HideRow, LayHideRow
 
 @dataclass(frozen=True)
 class Delivery:
-    """A delivery, how many hides of it came, and how they measure up to the invoice; ``hides`` themselves where
-    one delivery is asked for.
+    """A delivery, how many hides of it came, and how they measure up to the invoice; ``hides`` themselves
+    where one delivery is asked for.
     """
 
     id: int

@@ -214,8 +214,8 @@ def note(
     made: Sequence[int] = (),
     facts: Any = None,
 ) -> None:
-    """Write in a hide's history; ``made`` are offcuts that it put on the rack, ``facts`` what else the hide was
-    until then.
+    """Write in a hide's history; ``made`` are offcuts that it put on the rack, ``facts`` what else the hide
+    was until then.
     """
     event = HideEventRow.create(
         hide=hide_id, kind=kind, words=words[:255], before=before, facts=facts, created_at=now()

@@ -1,7 +1,7 @@
 """Long work in the store: what is queued, how far it is, and who is at it.
 
-A job belongs to the worker that took it up, by a token: one that comes back late finds that it is another's, and
-writes nothing. Whether a worker is still there is judged by the database's clock alone.
+A job belongs to the worker that took it up, by a token: one that comes back late finds that it is
+another's, and writes nothing. Whether a worker is still there is judged by the database's clock alone.
 """
 
 from __future__ import annotations
@@ -37,8 +37,8 @@ class Lost(FairLayError, RuntimeError):
 
 @dataclass(frozen=True)
 class LayWork:
-    """What of a lay is laid again: these hides (none: all), around these pinned pieces (piece, copy), or around
-    all that lies (``keep_all``). ``base`` is the revision it began from.
+    """What of a lay is laid again: these hides (none: all), around these pinned pieces (piece, copy), or
+    around all that lies (``keep_all``). ``base`` is the revision it began from.
     """
 
     hides: tuple[str, ...] = ()
@@ -425,8 +425,8 @@ def check_owner_of_help(job_id: int, number: int, owner: str) -> None:
 
 @connected
 def ask_for_help(job_id: int, owner: str, numbers: Sequence[int]) -> list[int]:
-    """Ask for helpers of a search that are not asked for yet, or were lost; return the numbers to be handed out.
-    Raises Lost.
+    """Ask for helpers of a search that are not asked for yet, or were lost; return the numbers to be handed
+    out. Raises Lost.
     """
     check_owner(job_id, owner)
     known = {row.number: row for row in HelpRow.select().where(HelpRow.job == job_id)}
@@ -487,7 +487,9 @@ def worker_is_there(token: str, kind: Kind, place: str) -> None:
 
 @connected
 def fair_share() -> int:
-    """Return how many workers each lay that is wanted may have: those there, over the lays queued or running."""
+    """Return how many workers each lay that is wanted may have: those there, over the lays queued or
+    running.
+    """
     there = WorkerRow.select().where(WorkerRow.kind == "lay", WorkerRow.beat_at > db_ago(STALE_AFTER_S))
     wanted = JobRow.select().where(JobRow.kind == "lay", JobRow.state.in_(LIVE))
     return max(1, int(there.count()) // max(1, int(wanted.count())))

@@ -1,5 +1,5 @@
-"""Lays in the store: one live thing each, with one writer at a time. Its history only grows: undo and going back
-are changes too, a name is given beside a revision, and nothing that was laid is ever rewritten.
+"""Lays in the store: one live thing each, with one writer at a time. Its history only grows: undo and going
+back are changes too, a name is given beside a revision, and nothing that was laid is ever rewritten.
 """
 
 from __future__ import annotations
@@ -303,7 +303,9 @@ def go_to(lay_id: int, number: int, *, base: int) -> int:
 
 @connected
 def name_revision(lay_id: int, number: int, mark: str) -> None:
-    """Give a revision a name to find it by; without a name it has none. The revision itself stays as it is."""
+    """Give a revision a name to find it by; without a name it has none. The revision itself stays as it
+    is.
+    """
     row = locked_lay(lay_id)
     if not 1 <= number <= row.head:
         raise NotFound(f"lay {lay_id} has no revision {number}", value=number, expected=f"1 to {row.head}")

@@ -1,6 +1,7 @@
 """The one order in which locks are taken: numbers, batch, hides, lay, job. Who takes several takes them so.
 
-Held until the transaction ends. A lock is a row read for update, so what is read after it is what stands newest.
+Held until the transaction ends. A lock is a row read for update, so what is read after it is what stands
+newest.
 """
 
 from __future__ import annotations

@@ -14,7 +14,8 @@ from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, read_hide
 from fairlay.core.formats.stored import CARD, LOOKING
 from fairlay.core.lay.card import card_of
-from fairlay.core.leather.looking_over import LookingOver, Points, as_hide, cut_along, from_hide, how_far
+from fairlay.core.leather.looking_over import LookingOver, Points, as_hide, from_hide, how_far
+from fairlay.core.leather.reshaped import cut_along
 from fairlay.store.database import connected
 from fairlay.store.hides import (
     About,
@@ -96,8 +97,9 @@ def change(
 def cut_off(
     hide_id: int, line: Points, words: str, scrap: Collection[int] = ()
 ) -> tuple[int, tuple[int, ...]]:
-    """Cut a hide along a line, its largest part kept, and put what came off on the rack as offcuts, but parts in
-    ``scrap`` (0 the largest of them), which are thrown away; return the hide's new version and the offcuts' ids.
+    """Cut a hide along a line, its largest part kept, and put what came off on the rack as offcuts, but parts
+    in ``scrap`` (0 the largest of them), which are thrown away; return the hide's new version and the
+    offcuts' ids.
 
     An offcut takes along what lies on it, what was bought, and its share of what the leather cost. Raises
     BadHide for a line that parts nothing, Refused for a part to be thrown away that there is not.
@@ -160,8 +162,8 @@ def _facts(row: HideRow) -> dict[str, Any]:
 
 @connected
 def undo(hide_id: int) -> int:
-    """Take back the newest change of a hide; return the new version. Offcuts that it put on the rack are whole
-    with it again.
+    """Take back the newest change of a hide; return the new version. Offcuts that it put on the rack are
+    whole with it again.
 
     Raises Refused where there is no change, or an offcut was worked on or planned with since.
     """

@@ -1,4 +1,6 @@
-"""Leather that is spoken for: kept for a batch from when it is chosen or laid on, and nobody else's without a word."""
+"""Leather that is spoken for: kept for a batch from when it is chosen or laid on, and nobody else's without a
+word.
+"""
 
 from __future__ import annotations
 
@@ -122,8 +124,8 @@ def _laid_elsewhere(lay_id: int, hide_id: int) -> bool:
 def set_state(ids: Collection[int], state: str) -> None:
     """Say by hand that hides are received, looked over, part used or used up. All of them or none.
 
-    Raises Refused for another word (kept and laid follow from what is done), and for a hide that is kept for a
-    batch or laid and would be free by it.
+    Raises Refused for another word (kept and laid follow from what is done), and for a hide that is kept
+    for a batch or laid and would be free by it.
     """
     if state not in STATES or state in SPOKEN:
         raise Refused(

@@ -87,9 +87,9 @@ class HideRow(Table):
     shape. ``seen`` is what its pictures gave, until that is accepted. ``version`` rises with each change.
     ``card`` is what the rack shows of ``shape``; null where it is still to be reckoned.
 
-    What came is frozen: ``invoice_m2`` and ``received_cost`` as bought, ``received_m2`` as the shop measured
-    it before anything was cut off (``whole``; null: never measured whole). ``cost`` is what its leather stands
-    for now: less than what was paid where ``parent``'s offcuts took their share along.
+    What came is frozen: ``invoice_m2`` and ``received_cost`` as bought, ``received_m2`` as the shop
+    measured it before anything was cut off (``whole``; null: never measured whole). ``cost`` is what its
+    leather stands for now: less than what was paid where ``parent``'s offcuts took their share along.
     """
 
     number = peewee.CharField(32, unique=True)
@@ -256,7 +256,9 @@ class BatchHideRow(Table):
 
 
 class LayRow(Table):
-    """A lay of one material of a batch; ``head`` is its newest revision. Whoever writes to it holds this row."""
+    """A lay of one material of a batch; ``head`` is its newest revision. Whoever writes to it holds this
+    row.
+    """
 
     batch = peewee.ForeignKeyField(BatchRow, backref="lays", on_delete="CASCADE")
     material = peewee.CharField(64)
@@ -295,8 +297,8 @@ class LayHideRow(Table):
 
 
 class LayRevisionRow(Table):
-    """One change of a lay, never changed itself: ``changes`` has what it put ``down``, took ``up``, and what lay
-    there before (``was``).
+    """One change of a lay, never changed itself: ``changes`` has what it put ``down``, took ``up``, and what
+    lay there before (``was``).
 
     ``stands_for`` is the revision whose lay this one shows again, after an undo; ``job_number`` is what the
     lay was asked then.
@@ -321,7 +323,9 @@ class LayRevisionRow(Table):
 
 
 class LaySnapshotRow(Table):
-    """All that lies after a revision: from here on changes are played, so that the 5,000th loads as the first."""
+    """All that lies after a revision: from here on changes are played, so that the 5,000th loads as the
+    first.
+    """
 
     lay = peewee.ForeignKeyField(LayRow, backref="snapshots", on_delete="CASCADE")
     number = peewee.IntegerField()

@@ -46,8 +46,8 @@ def patiently(act: Callable[[], T], seconds: float = PATIENCE_S) -> T:
 
 
 class Pulse:
-    """Does something again and again on a thread of its own, until left; what goes wrong with the store is told
-    and tried again.
+    """Does something again and again on a thread of its own, until left; what goes wrong with the store is
+    told and tried again.
     """
 
     def __init__(self, act: Callable[[], None], every_s: float) -> None:
@@ -126,8 +126,8 @@ class Beating:
 def carry_out(job_id: int, work: Callable[[WorkJob, Beating], tuple[str, int | None]], broke: str) -> None:
     """Take a job up and do its ``work``, which gives the state it ends in and the revision it made, if any.
 
-    However it ends, the job says so, unless it is another worker's by then. ``broke`` is what is said where the
-    work itself is at fault.
+    However it ends, the job says so, unless it is another worker's by then. ``broke`` is what is said
+    where the work itself is at fault.
     """
     job = patiently(lambda: jobs.take_up(job_id, new_token()))
     if job is None:

@@ -1,8 +1,8 @@
-"""What strangers' files are read in: a process of its own with limits of memory and time, so that a file that is too
-much ends there and takes nothing with it.
+"""What strangers' files are read in: a process of its own with limits of memory and time, so that a file that
+is too much ends there and takes nothing with it.
 
-The process is kept for the next file, and replaced where it broke. What goes to it and comes from it goes through
-the standard library's connections.
+The process is kept for the next file, and replaced where it broke. What goes to it and comes from it goes
+through the standard library's connections.
 """
 
 from __future__ import annotations
@@ -32,7 +32,9 @@ class TooMuch(FairLayError, ValueError):
 
 
 class Act(Protocol[T_co]):
-    """What is done behind the fence: it can be pickled, tells how far it is, and gives a result that can be."""
+    """What is done behind the fence: it can be pickled, tells how far it is, and gives a result that can
+    be.
+    """
 
     def __call__(self, tell: Tell) -> T_co: ...
 
@@ -70,8 +72,8 @@ def fenced(
 ) -> T:
     """Return what an act gives, done behind the fence.
 
-    ``tell`` hears how far it is; ``should_stop`` is asked often, and raises to stop it. Raises TooMuch where it
-    took too much memory or time, and whatever the act raises on purpose.
+    ``tell`` hears how far it is; ``should_stop`` is asked often, and raises to stop it. Raises TooMuch
+    where it took too much memory or time, and whatever the act raises on purpose.
     """
     with _Kept.lock:
         fence = _Kept.fence or _Fence()

@@ -1,5 +1,5 @@
-"""Laying as a job: the engine run on a saved lay. What it finds is kept beside the lay as it is found, and taken in
-when the search ends; helpers on other workers search from seeds of their own.
+"""Laying as a job: the engine run on a saved lay. What it finds is kept beside the lay as it is found, and
+taken in when the search ends; helpers on other workers search from seeds of their own.
 """
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
-"""Looking at pictures as a job: a hide found in them, each thing said as it is found, the whole kept beside the hide
-until the cutter takes it.
+"""Looking at pictures as a job: a hide found in them, each thing said as it is found, the whole kept beside
+the hide until the cutter takes it.
 """
 
 from __future__ import annotations
@@ -12,8 +12,8 @@ from fairlay.work.fence import fenced
 
 
 def look_one(job_id: int) -> None:
-    """Look at the pictures of a job until the hide is found or it is asked to stop. What was known of the hide
-    stays as it was.
+    """Look at the pictures of a job until the hide is found or it is asked to stop. What was known of the
+    hide stays as it was.
     """
     carry_out(
         job_id, _look, "reading the pictures broke; the pictures and what was known of the hide were kept"

@@ -1,9 +1,9 @@
-"""The queues: huey over MariaDB, or over Redis where a shop says so. What a job is and how far it got stands in
-``store.jobs``; huey only hands it out.
+"""The queues: huey over MariaDB, or over Redis where a shop says so. What a job is and how far it got stands
+in ``store.jobs``; huey only hands it out.
 
-Lays have a queue of their own, and files and pictures another, each with its own workers: whoever photographs a hide
-does not wait for a lay to end. Helpers of a search are tasks of the lays' queue that any idle worker takes, after
-whatever lay nobody works at yet.
+Lays have a queue of their own, and files and pictures another, each with its own workers: whoever
+photographs a hide does not wait for a lay to end. Helpers of a search are tasks of the lays' queue that
+any idle worker takes, after whatever lay nobody works at yet.
 """
 
 from __future__ import annotations
@@ -33,7 +33,8 @@ from fairlay.work.laying import help_lay, lay_one
 from fairlay.work.looking import look_one
 
 QUEUE_URL_VARIABLE: Final = "FAIRLAY_QUEUE_URL"
-"""redis://host:port/number: the queue's back end, for a shop with many machines; MariaDB where it is not set."""
+"""redis://host:port/number: the queue's back end, for a shop with many machines; MariaDB where it is not set.
+"""
 NAMES: Final[dict[str, str]] = {"lay": "fairlay", "look": "fairlay-looking"}
 QUEUE_OF: Final[dict[Kind, str]] = {"lay": "lay", "look": "look", "read": "look"}
 LOOK_FOR_LOST_S = 2.0
@@ -86,7 +87,9 @@ def hand_out_help(job_id: int, number: int) -> None:
 
 
 def take_up_again() -> list[int]:
-    """Put every job whose worker was killed, or that was lost on its way, before the workers; return their ids."""
+    """Put every job whose worker was killed, or that was lost on its way, before the workers; return their
+    ids.
+    """
     found = [*jobs.orphans(), *jobs.never_handed_out()]
     for job_id in found:
         hand_out(job_id, jobs.job_by_id(job_id).kind)

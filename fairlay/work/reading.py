@@ -1,4 +1,6 @@
-"""What is done with strangers' files behind the fence: each act holds what it needs, and gives what JSON can hold."""
+"""What is done with strangers' files behind the fence: each act holds what it needs, and gives what JSON can
+hold.
+"""
 
 from __future__ import annotations
 
@@ -84,7 +86,9 @@ class TracedPicture:
 
 @dataclass(frozen=True)
 class TracePicture:
-    """The outlines of what lies on squared paper in a picture; ``bar_mm`` is what the printed bar measures."""
+    """The outlines of what lies on squared paper in a picture; ``bar_mm`` is what the printed bar
+    measures.
+    """
 
     body: bytes
     said: Said

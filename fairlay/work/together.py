@@ -1,5 +1,6 @@
-"""One job laid by several processes of this machine, without a store: each searches from a seed of its own, and what
-one finds better is taken over. For the command line; in the store's queue, helpers are tasks (``laying``).
+"""One job laid by several processes of this machine, without a store: each searches from a seed of its own,
+and what one finds better is taken over. For the command line; in the store's queue, helpers are tasks
+(``laying``).
 """
 
 from __future__ import annotations
@@ -30,8 +31,8 @@ def lay_together(
     should_stop: Callable[[], bool] = lambda: False,
     start: Lay | None = None,
 ) -> Lay:
-    """Return the best lay of a job that ``processes`` find in ``seconds``, as ``lay_job`` does. Helpers end with
-    it, however it ends.
+    """Return the best lay of a job that ``processes`` find in ``seconds``, as ``lay_job`` does. Helpers end
+    with it, however it ends.
     """
     began = time.monotonic()
     with ExitStack() as stack:

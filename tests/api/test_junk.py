@@ -22,6 +22,7 @@ from fairlay.store.lays import LaidOn
 from fairlay.store.looking import known
 from tests import jobs as small
 from tests.api.test_leather import by_rule, delivery, room, side
+from tests.effort import tried
 
 SPARED = {
     "/api/leather/settings": "the shop's own choices, which other tests read",
@@ -120,7 +121,8 @@ def own(workshop: TestClient) -> Iterator[dict[str, int]]:
     slings = next(a["id"] for a in workshop.get("/api/articles").json() if a["slug"] == "log-sling")
     lines = [{"article_id": slings, "quantity": 1}]
     batch = workshop.post("/api/batches", json={"number": "J-1", "name": "Junk", "lines": lines}).json()["id"]
-    svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="40mm"><rect width="80" height="30"/></svg>'
+    svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="40mm">'
+    svg += b'<rect width="80" height="30"/></svg>'
     file = workshop.post("/api/ways-in/files", files={"file": ("tab.svg", svg)}).json()["id"]
     yield {
         "hide_id": hide,
@@ -159,7 +161,7 @@ def test_there_is_much_to_send_to(workshop: TestClient) -> None:
 
 
 @settings(
-    max_examples=90,
+    max_examples=tried(60, 1500),
     suppress_health_check=[
         HealthCheck.function_scoped_fixture,
         HealthCheck.too_slow,
@@ -187,7 +189,7 @@ def test_no_request_breaks_a_room(workshop: TestClient, own: dict[str, int], dat
 
 
 @settings(
-    max_examples=50,
+    max_examples=tried(35, 800),
     suppress_health_check=[
         HealthCheck.function_scoped_fixture,
         HealthCheck.too_slow,

@@ -1,4 +1,6 @@
-"""A lay is one thing, kept whole: thousands of acts from several connections, and every revision stays what it was."""
+"""A lay is one thing, kept whole: thousands of acts from several connections, and every revision stays what
+it was.
+"""
 
 from __future__ import annotations
 
@@ -25,6 +27,7 @@ from fairlay.store.lay_rows import SNAPSHOT_EVERY, Lies, play, state_at
 from fairlay.store.lays import LaidOn
 from fairlay.store.tables import LayRevisionRow, LaySnapshotRow
 from tests import jobs as small
+from tests.effort import tried
 
 ROOM = [(420.0 + 70 * (k % 4), 30.0 + 60 * (k // 4)) for k in range(12)]
 """Twelve places on the small side where a tab lies fairly."""
@@ -152,7 +155,8 @@ def test_thousands_of_acts_from_several_connections_leave_every_revision_fair_an
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-1"), [on])
     job_id = jobs.add_job(lay_id, 5.0, 1, LayWork())
     assert jobs.take_up(job_id, "player0") is not None
-    players = [_Player(lay_id, "K-1", k, 420, job_id if k == 0 else None) for k in range(4)]
+    acts = tried(150, 1500)
+    players = [_Player(lay_id, "K-1", k, acts, job_id if k == 0 else None) for k in range(4)]
     written: dict[int, str] = {}
     over = threading.Event()
 
@@ -174,7 +178,10 @@ def test_thousands_of_acts_from_several_connections_leave_every_revision_fair_an
         if p.broke:
             raise p.broke[0]
     done = {k: sum(p.done[k] for p in players) for k in players[0].done}
-    assert sum(done.values()) > 1500 and min(done[k] for k in ("hand", "undo", "go", "search", "stale")) > 0
+    assert (
+        sum(done.values()) > 3.5 * acts
+        and min(done[k] for k in ("hand", "undo", "go", "search", "stale")) > 0
+    )
     saved = lays.load(lay_id)
     assert saved.head == 1 + done["hand"] + done["undo"] + done["go"] + done["search"] - _for_nothing(
         lay_id, done
@@ -182,7 +189,9 @@ def test_thousands_of_acts_from_several_connections_leave_every_revision_fair_an
     texts = _texts(lay_id)
     assert all(texts[n] == t for n, t in written.items()), "a revision was rewritten"
     assert sorted(texts) == list(range(1, saved.head + 1)), "one change each, none missing"
-    numbers = np.random.default_rng(5).choice(np.arange(1, saved.head + 1), size=60, replace=False)
+    numbers = np.random.default_rng(5).choice(
+        np.arange(1, saved.head + 1), size=min(60, saved.head), replace=False
+    )
     for n in (int(n) for n in (*numbers, saved.head)):
         shown = lays.load(lay_id, n)
         assert {(p.piece, p.copy): p for p in shown.lay.placements} == _replayed(lay_id, n)
@@ -239,6 +248,9 @@ def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
     # Hands move the same piece: what was found waits, and the hand move stands.
     two = search(Lay((_tab(0, 3, "K-2"), _tab(1, 5, "K-2"), _tab(2, 2, "K-2"), _tab(3, 4, "K-2"))))
     lays.act(lay_id, base=4, put=[_tab(0, 6, "K-2")])
+    assert workshop.get(f"/api/lays/{lay_id}").json()["waiting"] is None, (
+        "what is still bettered does not wait"
+    )
     taken = candidates.take_in(lay_id, two)
     jobs.end(two, "engine", "done", 1.0)
     assert taken.number is None and "moved by hand" in taken.waits and lays.load(lay_id).head == 5

@@ -22,12 +22,12 @@ from fairlay.core.leather.looking_over import (
     LookingOver,
     RingedFlaw,
     begun,
-    cut_along,
     with_flaw,
     with_reading,
     with_step,
 )
 from fairlay.core.leather.receiving import Invoice
+from fairlay.core.leather.reshaped import cut_along
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_areas, needs_of

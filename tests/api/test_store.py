@@ -30,8 +30,10 @@ from tests.api.conftest import ALL_MIGRATIONS
 pytestmark = pytest.mark.usefixtures("quiet")
 
 ROOT = Path(__file__).resolve().parents[2]
-OLD_PIECES = """CREATE TABLE piece (id INT AUTO_INCREMENT PRIMARY KEY, article_id INT NOT NULL, slug VARCHAR(64) NOT NULL, name VARCHAR(128) NOT NULL,
-    material VARCHAR(64) NOT NULL, revision VARCHAR(16) NOT NULL, needs JSON NOT NULL, UNIQUE KEY piece_revision (article_id, slug, revision))"""
+OLD_PIECES = """CREATE TABLE piece (id INT AUTO_INCREMENT PRIMARY KEY, article_id INT NOT NULL,
+slug VARCHAR(64) NOT NULL, name VARCHAR(128) NOT NULL,
+    material VARCHAR(64) NOT NULL, revision VARCHAR(16) NOT NULL, needs JSON NOT NULL,
+    UNIQUE KEY piece_revision (article_id, slug, revision))"""
 
 
 def _lay_id() -> int:

@@ -17,7 +17,10 @@ from fairlay.core.errors import FairLayError, Refused
 from fairlay.work.fence import Tell, TooMuch, close_fence, fenced
 from fairlay.work.reading import ReadDrawing
 
-SVG = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="90mm" height="90mm">{}</svg>'
+SVG = (
+    '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" '
+    'width="90mm" height="90mm">{}</svg>'
+)
 
 
 @pytest.fixture(autouse=True, scope="module")

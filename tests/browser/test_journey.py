@@ -1,4 +1,6 @@
-"""A cutter's way through the real application: ./start's own runner, MariaDB, workers, and headless Chromium."""
+"""A cutter's way through the real application: ./start's own runner, MariaDB, workers, and headless
+Chromium.
+"""
 
 from __future__ import annotations
 
@@ -40,13 +42,13 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
     assert laid > 20
 
     pieces.first.hover()
-    expect(page.get_by_role("status")).to_contain_text(re.compile("leather"))
-    pointed = page.get_by_role("status").inner_text()
+    expect(page.get_by_role("status", name="Piece pointed at")).to_contain_text(re.compile("leather"))
+    pointed = page.get_by_role("status", name="Piece pointed at").inner_text()
     page.mouse.move(640, 700)
     page.keyboard.press("n")
     page.keyboard.press("n")
-    expect(page.get_by_role("status")).to_contain_text(re.compile("leather"))
-    assert page.get_by_role("status").inner_text() != pointed
+    expect(page.get_by_role("status", name="Piece pointed at")).to_contain_text(re.compile("leather"))
+    assert page.get_by_role("status", name="Piece pointed at").inner_text() != pointed
     page.reload()
     expect(pieces).to_have_count(laid)
     address_of_lay = page.url

@@ -124,7 +124,9 @@ def test_a_mitt_a_strap_and_a_bellows_are_made_and_laid(page: Page, address: str
 
 
 def _laid(page: Page, material: str, hide: str) -> set[str | None]:
-    """Choose a hide for a material of the batch on the screen, lay it, and return the pieces that lie there."""
+    """Choose a hide for a material of the batch on the screen, lay it, and return the pieces that lie
+    there.
+    """
     region = page.get_by_role("region", name=material)
     region.get_by_role("checkbox", name=hide).click()
     expect(region.get_by_role("checkbox", name=hide)).to_be_checked()

@@ -22,6 +22,7 @@ from fairlay.core.pattern.contour import Contour, flatten
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo.pictures import CARD, CHESTNUT, INK, on_page
 from fairlay.devices.camera import Camera, PartOnPage, Scene, SimulatedCamera, encoded, render
+from tests.effort import tried
 
 PAGE = grid_page("A4", True)
 MIDDLE = (PAGE.x0 + PAGE.across * 5, PAGE.y0 + PAGE.down * 5)
@@ -201,7 +202,7 @@ def _dense(ring: Ring, rng: np.random.Generator) -> Ring:
     return even + gaussian_filter1d(rng.normal(0, 0.12, even.shape), 1.5, axis=0, mode="wrap")
 
 
-@settings(max_examples=20)
+@settings(max_examples=tried(20, 200))
 @given(
     st.sampled_from(["strap", "rectangle", "disc", "lens", "triangle", "trapezoid", "notched panel"]),
     st.floats(0, 360),

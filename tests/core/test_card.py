@@ -17,6 +17,7 @@ from fairlay.core.lay.card import COARSE_MM, ROLL_SHOWN_MM, card_of
 from fairlay.core.leather import Flaw, Hide
 from fairlay.core.leather.drawn import drawn
 from fairlay.demo import sides
+from tests.effort import tried
 
 
 def farthest(rings: list[list[list[float]]], exact: np.ndarray) -> float:
@@ -28,7 +29,7 @@ def farthest(rings: list[list[list[float]]], exact: np.ndarray) -> float:
     )
 
 
-@settings(max_examples=12)
+@settings(max_examples=tried(12, 120))
 @given(st.integers(0, 10_000))
 def test_a_card_is_drawn_within_a_mm_and_counts_what_there_is(seed: int) -> None:
     hide = sides.side("F-101", seed, 2200, 1030, 104.0, (5, 4, 3), 2.35)

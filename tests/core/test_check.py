@@ -17,6 +17,7 @@ from fairlay.core.engine import lay_job
 from fairlay.core.formats.exchange import read_job, read_lay, write_lay
 from fairlay.core.lay import broken_rules
 from tests import jobs, referee
+from tests.effort import tried
 
 
 @pytest.fixture(scope="module")
@@ -175,7 +176,7 @@ def test_half_a_split_is_seen() -> None:
     assert all("split" in found for found in _seen(job, lay))
 
 
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=tried(60, 600), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.data())
 def test_product_and_referee_agree_on_any_disturbance(fair: tuple, data: st.DataObject) -> None:
     job, lay = copy.deepcopy(fair)

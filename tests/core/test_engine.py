@@ -17,6 +17,7 @@ from fairlay.core.lay import Lay, measure
 from fairlay.core.lay.account import account
 from fairlay.core.lay.measures import worth
 from tests import jobs, referee
+from tests.effort import tried
 
 
 def lay_of(job: dict[str, Any], steps: int = 1, **more: Any) -> tuple[Any, Lay]:
@@ -35,7 +36,7 @@ def test_every_need_in_every_school(school: str, gap: float) -> None:
     assert counts["seat"] >= 1 and counts["washer"] == 20 and sum(counts.values()) >= 26
 
 
-@settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=tried(25, 250), suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_random_pieces_on_random_hides(data: st.DataObject) -> None:
     number = st.floats(12, 160).map(lambda v: round(v, 1))

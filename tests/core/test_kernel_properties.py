@@ -29,6 +29,7 @@ from fairlay.core.shapes import kernels as shapes
 from fairlay.core.shapes.placing import place_region
 from fairlay.core.shapes.rings import flat, rings_of
 from tests import jobs
+from tests.effort import tried
 
 GROUND = Polygon(
     [(0, 0), (500, 0), (520, 300), (300, 380), (240, 260), (150, 390), (10, 330)],
@@ -57,7 +58,7 @@ def arrays(shape: Polygon) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return pts, starts, np.array(shape.bounds)
 
 
-@settings(max_examples=150)
+@settings(max_examples=tried(150, 1500))
 @given(st.lists(st.floats(8, 60), min_size=3, max_size=9), st.floats(-40, 560), st.floats(-40, 430), ANGLES)
 def test_a_piece_keeps_to_its_ground_just_where_it_lies_in_it(
     radii: list[float], x: float, y: float, turn: float
@@ -81,7 +82,7 @@ def test_there_is_no_room_on_no_ground_and_nothing_to_keep_off() -> None:
     )
 
 
-@settings(max_examples=40)
+@settings(max_examples=tried(40, 400))
 @given(st.lists(st.tuples(st.floats(-50, 550), st.floats(-50, 450)), min_size=3, max_size=20))
 def test_every_edge_is_in_the_buckets_that_its_bounds_touch(points: list[tuple[float, float]]) -> None:
     pts = np.array(points)
@@ -200,7 +201,7 @@ def lies(table: HideTable, item: Lying, at: Spot | None = None) -> Any:
     return place_region(item.variant.piece.region, item.variant.placing(spot.x, spot.y, spot.turn_deg))
 
 
-@settings(max_examples=15)
+@settings(max_examples=tried(15, 150))
 @given(st.integers(0, 10_000))
 def test_a_place_that_is_found_is_fair_and_one_slid_to_is_fair_and_farther(seed: int) -> None:
     table = laid(seed, 8)
@@ -222,7 +223,7 @@ def test_a_place_that_is_found_is_fair_and_one_slid_to_is_fair_and_farther(seed:
     assert slid.y <= still.y + 0.5 or slid.x <= still.x + 0.5
 
 
-@settings(max_examples=15)
+@settings(max_examples=tried(15, 150))
 @given(st.integers(0, 10_000))
 def test_the_floor_says_of_each_piece_what_its_outline_says(seed: int) -> None:
     table = laid(seed, 10)

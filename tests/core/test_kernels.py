@@ -21,6 +21,7 @@ from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.shapes.placing import place_region
 from tests import jobs
+from tests.effort import tried
 
 STILL = np.empty((0, 2))
 
@@ -38,7 +39,7 @@ def star(data: st.DataObject) -> np.ndarray:
     )
 
 
-@settings(max_examples=40)
+@settings(max_examples=tried(40, 400))
 @given(st.data())
 def test_a_body_pressed_into_a_field_leaves_its_distance(data: st.DataObject) -> None:
     pts = star(data)
@@ -86,7 +87,7 @@ def _slow_scan(
     return sorted(out)[:most]
 
 
-@settings(max_examples=15)
+@settings(max_examples=tried(15, 150))
 @given(st.integers(0, 10_000))
 def test_a_scan_finds_what_the_plain_way_finds(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -130,7 +131,7 @@ def test_a_scan_finds_what_the_plain_way_finds(seed: int) -> None:
     assert sorted(cost[:kept]) == pytest.approx([c for c, _ in plain], abs=1e-4)
 
 
-@settings(max_examples=25)
+@settings(max_examples=tried(25, 250))
 @given(st.integers(0, 10_000))
 def test_what_lies_under_a_piece_and_a_table_that_comes_back(seed: int) -> None:
     job = read_job(json.dumps(jobs.everything(gap=0.0)))

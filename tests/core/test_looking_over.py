@@ -23,14 +23,9 @@ from fairlay.core.leather.looking_over import (
     ZoneDrawn,
     as_hide,
     begun,
-    brushed,
-    cut_along,
     from_hide,
     how_far,
-    placed,
-    turned,
     with_flaw,
-    with_outline,
     with_pull,
     with_reading,
     with_step,
@@ -40,6 +35,7 @@ from fairlay.core.leather.looking_over import (
 )
 from fairlay.core.leather.mend import largest, painted, parted
 from fairlay.core.leather.pull import PullTest
+from fairlay.core.leather.reshaped import brushed, cut_along, placed, turned, with_outline
 from fairlay.core.leather.usual_outline import usual_outline
 from fairlay.demo import sides
 

@@ -23,6 +23,7 @@ from fairlay.core.leather.mend import parted
 from fairlay.core.leather.pull import PullTest
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo.sides import side
+from tests.effort import tried
 
 REACHES = 8.0
 """Leather lies some mm otherwise on another day: so far from where it truly lies may a place be put."""
@@ -68,7 +69,7 @@ def through(points: Ring, fit: Fit) -> Ring:
     return out
 
 
-@settings(max_examples=12)
+@settings(max_examples=tried(12, 120))
 @given(
     seed=st.integers(0, 400),
     deg=st.floats(0, 360),

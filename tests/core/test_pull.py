@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Point, Polygon
 
@@ -27,6 +27,7 @@ from fairlay.core.leather.pull import (
 )
 from fairlay.core.leather.usual_map import usual_map
 from fairlay.core.leather.usual_outline import usual_outline
+from tests.effort import tried
 
 RING = usual_outline("side", 2.1)
 GUESS = usual_map("side", RING)
@@ -134,6 +135,7 @@ def test_a_correction_never_leaves_what_was_read(tests: list[tuple[float, float,
     assert by.min() >= min(0.0, *said) - 1e-9 and by.max() <= max(0.0, *said) + 1e-9
 
 
+@settings(max_examples=tried(30, 300))
 @given(st.integers(0, 10_000))
 def test_a_corrected_map_can_be_written_read_and_covers_the_hide(seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -22,6 +22,7 @@ from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Lay, measure
 from fairlay.core.lay.measures import worth
 from tests import jobs, referee
+from tests.effort import tried
 
 SLOW = [HealthCheck.too_slow, HealthCheck.data_too_large]
 
@@ -168,7 +169,7 @@ def grown(seed: int, hides: int, objective: str) -> dict[str, Any]:
     }
 
 
-@settings(max_examples=40, suppress_health_check=SLOW)
+@settings(max_examples=tried(30, 500), suppress_health_check=SLOW)
 @given(
     st.integers(0, 10**6),
     st.integers(1, 3),
@@ -189,7 +190,7 @@ def test_every_lay_of_a_job_grown_at_random_is_fair(
     assert all(u.reason for u in lay.unplaced)
 
 
-@settings(max_examples=12, suppress_health_check=SLOW)
+@settings(max_examples=tried(8, 120), suppress_health_check=SLOW)
 @given(st.integers(0, 10**6), st.sampled_from(["fill", "sets", "order"]))
 def test_a_search_from_a_lay_never_ends_worse(seed: int, objective: str) -> None:
     asked = grown(seed, 2, objective)
@@ -203,7 +204,7 @@ def test_a_search_from_a_lay_never_ends_worse(seed: int, objective: str) -> None
     assert referee.broken(asked, write_lay(again)) == []
 
 
-@settings(max_examples=15, suppress_health_check=SLOW)
+@settings(max_examples=tried(15, 200), suppress_health_check=SLOW)
 @given(st.integers(0, 10**6))
 def test_a_table_only_offers_fair_places(seed: int) -> None:
     asked = grown(seed, 1, "fill")

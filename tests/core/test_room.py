@@ -20,6 +20,7 @@ from fairlay.core.lay import measure
 from fairlay.core.lay.bound import bound
 from fairlay.core.lay.room import room_for
 from tests import jobs
+from tests.effort import tried
 
 
 def alone(outline: list[list[float]], hide: dict[str, Any] | None = None, **needs: Any) -> Any:
@@ -69,7 +70,7 @@ def test_flaws_inside_leave_no_place() -> None:
     assert room_for(ring, ring.pieces[0], ring.hides[0]).most >= 1
 
 
-@settings(max_examples=10, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=tried(5, 60), suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_no_place_that_the_engine_finds_is_denied(data: st.DataObject) -> None:
     long, wide = data.draw(st.floats(60, 420)), data.draw(st.floats(30, 260))

@@ -1,4 +1,6 @@
-"""The separation and the refill: overlaps are felt where they are and driven out; what comes out is refereed."""
+"""The separation and the refill: overlaps are felt where they are and driven out; what comes out is
+refereed.
+"""
 
 from __future__ import annotations
 
@@ -26,6 +28,7 @@ from fairlay.core.lay import Job, Lay
 from fairlay.core.rules import grain
 from fairlay.core.shapes import place_region
 from tests import jobs, referee
+from tests.effort import tried
 
 
 def laid(job: dict[str, Any]) -> tuple[Job, Construction]:
@@ -50,7 +53,7 @@ def bare() -> tuple[Job, HideTable]:
     return job, HideTable(job, job.hides[0], bank, 40)
 
 
-@settings(max_examples=120)
+@settings(max_examples=tried(120, 1200))
 @given(
     st.integers(0, 6),
     st.integers(0, 6),

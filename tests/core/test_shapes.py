@@ -14,6 +14,7 @@ from shapely.geometry import Point, Polygon, box
 from fairlay.core.engine.kernels import inscribed_circles
 from fairlay.core.errors import BadShape
 from fairlay.core.shapes import Placing, clean_ring, kernels, place_points, place_region, region, rings_of
+from tests.effort import tried
 
 coordinate = st.floats(-200, 200, allow_nan=False).map(lambda v: round(v, 2))
 
@@ -94,7 +95,7 @@ def test_inside_and_distance_agree_with_the_plain_reference(polygon: Polygon, x:
         assert kernels.inside(x, y, pts, starts) == polygon.contains(Point(x, y))
 
 
-@settings(max_examples=150)
+@settings(max_examples=tried(150, 1500))
 @given(star(), star(), st.booleans())
 def test_overlap_agrees_with_the_plain_reference(a: Polygon, b: Polygon, windowed: bool) -> None:
     if windowed:
@@ -134,7 +135,7 @@ def test_overlap_where_sides_lie_on_one_line(other: Polygon, wanted: bool) -> No
     assert overlap(box(0, 0, 30, 20), other) == wanted
 
 
-@settings(max_examples=40)
+@settings(max_examples=tried(40, 400))
 @given(star())
 def test_circles_lie_inside_and_the_first_is_nearly_the_largest(polygon: Polygon) -> None:
     pts, starts, _ = body(polygon)

@@ -1,5 +1,5 @@
-"""Documents as the store keeps them. Where a shape differs from the one held here, the class was changed: give the
-document a new version, and a step that leads old values to it, and then hold its new shape.
+"""Documents as the store keeps them. Where a shape differs from the one held here, the class was changed:
+give the document a new version, and a step that leads old values to it, and then hold its new shape.
 """
 
 from __future__ import annotations

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from fairlay.core.capture.markers import MarkerSeen
 from fairlay.core.capture.table import SQUARE, TableSeen, View, fit_table
 from fairlay.core.errors import BadPicture
+from tests.effort import tried
 
 SIZE = (4000, 6000)
 SIDE = 150.0
@@ -84,7 +85,7 @@ def test_a_table_is_found_from_any_view(
     assert off(table, markers) < 0.6 and table.rms_mm < 0.1
 
 
-@settings(max_examples=8)
+@settings(max_examples=tried(8, 80))
 @given(st.integers(0, 1000), st.floats(-10, 10), st.floats(-10, 10))
 def test_trembling_corners_cost_little(seed: int, tilt_x: float, tilt_y: float) -> None:
     markers = laid(seed)

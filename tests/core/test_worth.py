@@ -20,6 +20,7 @@ from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, articles
+from tests.effort import tried
 from tests.jobs import rectangle
 
 SHEET = np.array([[0, 0], [2000, 0], [2000, 1000], [0, 1000.0]])
@@ -62,7 +63,7 @@ def test_loose_leather_is_no_block() -> None:
     )
 
 
-@settings(max_examples=25)
+@settings(max_examples=tried(25, 250))
 @given(
     st.lists(
         st.tuples(

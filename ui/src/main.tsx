@@ -7,7 +7,10 @@ import { Frame } from './frame'
 import { Broken } from './parts/Broken'
 import './index.css'
 
-/** What passes by itself (the server or its store is not up) is tried again until it does; what was refused is not. */
+/**
+ * What passes by itself (the server or its store is not up) is tried again until it does; what was
+ * refused is not.
+ */
 const again = (count: number, error: unknown) =>
   error instanceof Problem && error.passes ? count < 40 : false
 const queries = new QueryClient({

@@ -208,7 +208,9 @@ def _disc(radius: float) -> Raster:
 
 
 def _leather(image: Raster, mask: Raster, ppm: float) -> Raster:
-    """The leather's own colour everywhere: the median about each place, lines left out since they are thin."""
+    """The leather's own colour everywhere: the median about each place, lines left out since they are
+    thin.
+    """
     small = max(1, round(4 * ppm))
     size = (max(8, image.shape[1] // small), max(8, image.shape[0] // small))
     own = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
@@ -241,7 +243,9 @@ def _unshone(image: Raster, leather: Raster, mask: Raster) -> Raster:
 
 
 def _middle(image: Raster) -> Raster:
-    """The middle one of the three channels: in strong light the brightest ends at white before the others do."""
+    """The middle one of the three channels: in strong light the brightest ends at white before the others
+    do.
+    """
     a, b, c = cv2.split(image)
     return np.asarray(cv2.max(cv2.min(a, b), cv2.min(cv2.max(a, b), c)))
 

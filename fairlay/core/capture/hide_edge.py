@@ -1,4 +1,6 @@
-"""A hide on its table seen from straight above: where it lies, its edge to a fraction of a mm, and its holes."""
+"""A hide on its table seen from straight above: where it lies, its edge to a fraction of a mm, and its
+holes.
+"""
 
 from __future__ import annotations
 

@@ -61,7 +61,9 @@ def find_markers(image: Image) -> list[MarkerSeen]:
 
 
 def _refined(image: Image, grey: Raster, number: int, corners: Floats) -> MarkerSeen | None:
-    """A marker with its corners where curves through its sides' edges meet; None where a side cannot be read."""
+    """A marker with its corners where curves through its sides' edges meet; None where a side cannot be
+    read.
+    """
     middle = corners.mean(axis=0)
     sides, spreads = [], []
     for k in range(4):

@@ -82,8 +82,8 @@ class Traced:
 def decode(body: bytes) -> Image:
     """Return an encoded picture as ``(h, w, 3)`` uint8 red, green, blue, turned as the camera says.
 
-    How large it is is read from its first bytes, before any of it is decoded. Raises BadPicture for what is no
-    picture, or a larger one than is read.
+    How large it is is read from its first bytes, before any of it is decoded. Raises BadPicture for what
+    is no picture, or a larger one than is read.
     """
     w, h = picture_size(body)
     if w * h > MOST_PIXELS:

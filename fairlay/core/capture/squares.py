@@ -144,8 +144,14 @@ def _why_none(grey: Raster, found: int) -> str:
     if sharp < 1.2:
         return "the picture is out of focus or shaken; rest the camera, and let it focus on the paper"
     if found:
-        return f"only {found} whole squares are in sight; move the part away from the middle, or use larger paper"
-    return "no squared paper was found; lay the part on a printed squared page, the whole page in the picture, and photograph from straight above"
+        return (
+            f"only {found} whole squares are in sight; move the part away from the middle, "
+            "or use larger paper"
+        )
+    return (
+        "no squared paper was found; lay the part on a printed squared page, the whole page in the picture, "
+        "and photograph from straight above"
+    )
 
 
 def _bright_patches(grey: Raster, block: int) -> tuple[Floats, Floats]:

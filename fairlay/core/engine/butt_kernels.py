@@ -1,4 +1,6 @@
-"""Compiled parts of butting: poses that lay one side of a piece along a side already there, corner to corner."""
+"""Compiled parts of butting: poses that lay one side of a piece along a side already there, corner to
+corner.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +64,9 @@ def placed_sides(sides, x, y, cos, sin, out):
 
 @njit(cache=True, nogil=True)
 def contact(own, box, there):
-    """Length of ``own`` sides that lies along ``there``, in mm: both (n, 4), each with its body on the left."""
+    """Length of ``own`` sides that lies along ``there``, in mm: both (n, 4), each with its body on the
+    left.
+    """
     total = 0.0
     for j in range(len(there)):
         cx, cy, dx, dy = there[j, 0], there[j, 1], there[j, 2], there[j, 3]

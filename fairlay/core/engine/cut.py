@@ -56,7 +56,9 @@ class Cut:
 
 
 def _area_left_of(ring: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Area of a ring left of each x, in mm2: the signed trapezia of its sides (shoelace), each clipped at x."""
+    """Area of a ring left of each x, in mm2: the signed trapezia of its sides (shoelace), each clipped at
+    x.
+    """
     total = np.zeros(len(at))
     a, b = ring, np.roll(ring, -1, axis=0)
     for (ax, ay), (bx, by) in zip(a, b, strict=True):

@@ -113,7 +113,9 @@ def bucket_edges(pts, before, origin, shape, size):
 
 @njit(cache=True, nogil=True)
 def keeps_to(p, ps, pb, ground, wanted_inside):
-    """Whether a placed body lies wholly inside a ground's rings (or, not ``wanted_inside``, wholly outside)."""
+    """Whether a placed body lies wholly inside a ground's rings (or, not ``wanted_inside``, wholly
+    outside).
+    """
     pts = ground.pts
     if len(pts) == 0:
         return not wanted_inside

@@ -74,7 +74,9 @@ def bare_floor(capacity: int, points: int) -> Floor:
 
 
 class Layer:
-    """The floor of one class of gaps, and the distance field of the room left; its first cell at ``origin``."""
+    """The floor of one class of gaps, and the distance field of the room left; its first cell at
+    ``origin``.
+    """
 
     def __init__(
         self, bodies: Bodies, capacity: int, points: int, cells: tuple[int, int], origin: NDArray[np.float64]

@@ -165,7 +165,9 @@ def _has_place(job: Job, piece: Piece, table: HideTable, empty: bool) -> bool:
 
 
 def _clear(candidates: Candidates, there: Layer, slots: Sequence[int]) -> bool:
-    """Whether one of the candidates, made for a bank of their own, is also clear of what lies in some slots."""
+    """Whether one of the candidates, made for a bank of their own, is also clear of what lies in some
+    slots.
+    """
     own, variant = candidates.table, candidates.variant
     here = own.layer(variant)
     k = variant.index * BODIES + NEAR

@@ -47,7 +47,9 @@ Window = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Full:
-    """A hide had no room for a piece within a span; ``opened`` are bounds of what was taken up there since."""
+    """A hide had no room for a piece within a span; ``opened`` are bounds of what was taken up there
+    since.
+    """
 
     span: Span
     opened: tuple[Window, ...] = ()

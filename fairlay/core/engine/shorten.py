@@ -117,7 +117,9 @@ class Shorten:
         return True
 
     def _squeeze(self, kept: Kept) -> None:
-        """Lay what is left over across the others and drive the overlaps out; all is laid, or all as it was."""
+        """Lay what is left over across the others and drive the overlaps out; all is laid, or all as it
+        was.
+        """
         variants = self.bank.variants
         over = [(variants[v], copy) for v, copies in kept.pool.items() for copy in copies]
         area = sum(lying.variant.area_mm2 for lying in kept.lying)

@@ -58,7 +58,9 @@ class Drawn:
 
 
 def lines_of(p: Pattern, article: Article) -> Iterator[Drawn]:
-    """Yield everything that is drawn of a pattern, by layer; marks on the flesh side on layers of their own."""
+    """Yield everything that is drawn of a pattern, by layer; marks on the flesh side on layers of their
+    own.
+    """
     cut = cut_region(p)
     yield Drawn("OUTLINE", np.asarray(cut.exterior.coords)[:-1], True)
     if (

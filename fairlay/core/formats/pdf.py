@@ -229,7 +229,9 @@ def _words_on(canvas: Canvas, p: Pattern, at: object) -> None:
 
 
 def _overlaps(canvas: Canvas, tile: Tiling, column: int, row: int, h: float) -> None:
-    """Broken lines where the next sheet laps over, with ticks at both ends and in the middle that must meet."""
+    """Broken lines where the next sheet laps over, with ticks at both ends and in the middle that must
+    meet.
+    """
     font, _ = fonts()
     canvas.setStrokeColor(GREY)
     canvas.setFillColor(GREY)

@@ -1,4 +1,6 @@
-"""What files and photographs told, as JSON has it: drawings with their layers, pieces found, outlines traced."""
+"""What files and photographs told, as JSON has it: drawings with their layers, pieces found, outlines
+traced.
+"""
 
 from __future__ import annotations
 
@@ -111,7 +113,9 @@ class SortedDrawing(BaseModel):
 
 
 class TracedOut(BaseModel):
-    """What a picture gave: outlines on the paper in mm, the straightened picture's place there, and advice."""
+    """What a picture gave: outlines on the paper in mm, the straightened picture's place there, and
+    advice.
+    """
 
     parts: list[OutlineOut]
     picture: str

@@ -10,12 +10,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
 from fairlay.core.errors import BadPattern, FairLayError
 from fairlay.core.formats.drawing import Drawing, Stroke, Use
+from fairlay.core.formats.joining import Ends, Line, apart, joined, ring_of
 from fairlay.core.pattern.contour import Contour, contour_of
 from fairlay.core.pattern.edges import XY, Run, length_mm, line_of
 from fairlay.core.pattern.pattern import Mark, slug_of
@@ -23,7 +23,6 @@ from fairlay.core.shapes.alike import Outline
 from fairlay.core.shapes.rings import Ring, clean_ring
 from fairlay.core.tolerances import JOIN_MM, MIN_PIECE_AREA_MM2, NEAR_CLOSED_MM
 
-Line = NDArray[np.float64]
 MOST_OUTLINES, MOST_LINES, MOST_MARKS = 6_000, 60_000, 6_000
 """More than this is no article: a hatch, a texture, or a layer taken for what it is not."""
 MARKED: tuple[Use, ...] = ("stitch", "hole", "fold", "glue", "skive", "place")
@@ -31,8 +30,6 @@ SIZE_CELL_MM = 4.0
 """Outlines alike have nearly the same way round."""
 THIN_MM = 0.01
 """Points nearer than this to the line between their neighbours are left out."""
-SQUARE_ENOUGH = 0.1
-"""Lines that meet at less than about 6 degrees go on; where they would cross says nothing of their corner."""
 DOUBLE_CELL_MM = 0.2
 ROUND_SHARE = 0.03
 """A closed contour whose points keep the same distance from its middle within 3 % is a punched hole."""
@@ -149,12 +146,9 @@ def _few_enough(strokes: Sequence[Stroke], use: Use) -> None:
         raise BadPattern(
             f"{len(strokes)} lines are drawn as {use}s, {closed} of them closed",
             value=len(strokes),
-            expected=f"at most {MOST_OUTLINES} closed ones and {MOST_LINES} lines: say which layers hold what",
+            expected=f"at most {MOST_OUTLINES} closed ones and {MOST_LINES} lines: "
+            "say which layers hold what",
         )
-
-
-def _apart(a: Line, b: Line) -> float:
-    return float(np.hypot(*(a - b)))
 
 
 def _gap(at: Line, mm: float, closed: bool) -> Gap:
@@ -173,73 +167,6 @@ def _mark_moved(m: Mark, x: float, y: float) -> Mark:
     return replace(
         m, at=at(m.at), run=run, path=tuple(XY(round(p.x - x, 3), round(p.y - y, 3)) for p in m.path)
     )
-
-
-def _joined(chain: Line, following: Line, near_mm: float) -> Line:
-    """Two lines as one: ends that are within reach of each other are one point, where the lines meet."""
-    corner = _corner(chain, following, near_mm)
-    return np.concatenate([chain[:-1], corner[None], following[1:]])
-
-
-def _closed(chain: Line, near_mm: float) -> Line:
-    """A line whose ends are within reach of each other as a ring, which does not repeat its first point."""
-    if _apart(chain[0], chain[-1]) == 0.0:
-        return chain[:-1]
-    return np.concatenate([_corner(chain, chain, near_mm)[None], chain[1:-1]])
-
-
-def _corner(before: Line, after: Line, near_mm: float) -> Line:
-    """Where a line that ends and one that begins meet: where they cross, gone on straight, if that is within
-    reach of both ends; else half way between these.
-    """
-    a, b = before[-1], after[0]
-    u, v = before[-1] - before[-2], after[1] - after[0]
-    size = float(np.hypot(*u) * np.hypot(*v))
-    turn = float(u[0] * v[1] - u[1] * v[0])
-    if size > 0 and abs(turn) > SQUARE_ENOUGH * size:
-        t = float((b[0] - a[0]) * v[1] - (b[1] - a[1]) * v[0]) / turn
-        meet = a + t * u
-        if _apart(meet, a) <= near_mm and _apart(meet, b) <= near_mm:
-            return np.asarray(meet)
-    return np.asarray((a + b) / 2)
-
-
-class _Ends:
-    """The ends of lines that are not yet joined, in cells as wide as the farthest that ends are joined over."""
-
-    def __init__(self, lines: Sequence[Line], near_mm: float) -> None:
-        self.lines, self.cell = lines, max(near_mm, JOIN_MM)
-        self.cells: dict[tuple[int, int], set[tuple[int, bool]]] = {}
-        self.left = set(range(len(lines)))
-        for k, line in enumerate(lines):
-            for last in (False, True):
-                self.cells.setdefault(self._at(line[-1 if last else 0]), set()).add((k, last))
-
-    def _at(self, point: Line) -> tuple[int, int]:
-        return int(point[0] // self.cell), int(point[1] // self.cell)
-
-    def is_left(self, k: int) -> bool:
-        """Whether a line is not yet joined."""
-        return k in self.left
-
-    def take(self, k: int) -> None:
-        """Take a line out: it is joined."""
-        self.left.discard(k)
-        for last in (False, True):
-            self.cells[self._at(self.lines[k][-1 if last else 0])].discard((k, last))
-
-    def nearest(self, end: Line) -> tuple[float, bool, int]:
-        """The nearest end of another line: how far, whether it is the line's last, and which; no farther than
-        the cells about it reach.
-        """
-        best = (math.inf, False, -1)
-        col, row = self._at(end)
-        for c in (-1, 0, 1):
-            for r in (-1, 0, 1):
-                for k, last in self.cells.get((col + c, row + r), ()):
-                    far = _apart(self.lines[k][-1 if last else 0], end)
-                    best = min(best, (far, last, k))
-        return best
 
 
 class _Piece:
@@ -318,7 +245,7 @@ class _Work:
 
     def chained(self, lines: list[Line]) -> list[Ring]:
         """Open lines joined end to end, nearest ends first; those that close within the tolerance."""
-        ends = _Ends(lines, self.near)
+        ends = Ends(lines, self.near)
         out: list[Ring] = []
         for first in range(len(lines)):
             if not ends.is_left(first):
@@ -326,7 +253,7 @@ class _Work:
             ends.take(first)
             chain, turned = np.asarray(lines[first]), False
             while True:
-                closing = _apart(chain[0], chain[-1]) if len(chain) > 2 else math.inf
+                closing = apart(chain[0], chain[-1]) if len(chain) > 2 else math.inf
                 far, backwards, k = ends.nearest(chain[-1])
                 if closing <= min(far, self.near):
                     break
@@ -335,16 +262,16 @@ class _Work:
                     following = lines[k][::-1] if backwards else lines[k]
                     if far > JOIN_MM:
                         self.gaps.append(_gap(chain[-1], far, True))
-                    chain = _joined(chain, following, self.near)
+                    chain = joined(chain, following, self.near)
                 elif not turned and ends.nearest(chain[0])[0] <= self.near:
                     chain, turned = chain[::-1], True
                 else:
                     break
-            closing = _apart(chain[0], chain[-1])
+            closing = apart(chain[0], chain[-1])
             if len(chain) > 2 and closing <= self.near:
                 if closing > JOIN_MM:
                     self.gaps.append(_gap(chain[-1], closing, True))
-                out.append(_closed(chain, self.near))
+                out.append(ring_of(chain, self.near))
             else:
                 self.gaps.append(_gap(chain[-1], closing, False))
                 self.open.append(chain)
@@ -412,7 +339,8 @@ class _Work:
     def give_marks(self, pieces: list[_Piece], use: Use, strokes: Sequence[Stroke]) -> None:
         if len(strokes) > MOST_MARKS:
             self.notes.append(
-                f"{len(strokes)} {use} lines are more than the {MOST_MARKS} an article has; they were left out."
+                f"{len(strokes)} {use} lines are more than the {MOST_MARKS} an article has; "
+                "they were left out."
             )
             return
         lost = 0

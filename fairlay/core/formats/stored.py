@@ -1,8 +1,9 @@
-"""Documents as the store keeps them: each says its version, and what an older release wrote is brought up to date
-as it is read.
+"""Documents as the store keeps them: each says its version, and what an older release wrote is brought up to
+date as it is read.
 
-What a document looks like follows from its class. ``shape_of`` gives that as one number, which a test holds: a
-field that is renamed, added or taken away shows there, and asks for a new version and the step that leads to it.
+What a document looks like follows from its class. ``shape_of`` gives that as one number, which a test
+holds: a field that is renamed, added or taken away shows there, and asks for a new version and the step
+that leads to it.
 """
 
 from __future__ import annotations

@@ -17,7 +17,8 @@ ROLL_SHOWN_MM = 1000.0
 ROOM_MM = 40.0
 """Between hides, where a lay has several on one sheet."""
 STYLE = (
-    ".hide{fill:#d9b48a;stroke:#2b2621;stroke-width:1.2}.zone{fill:none;stroke:#7b5a34;stroke-width:.5;stroke-dasharray:8 5}"
+    ".hide{fill:#d9b48a;stroke:#2b2621;stroke-width:1.2}"
+    ".zone{fill:none;stroke:#7b5a34;stroke-width:.5;stroke-dasharray:8 5}"
     ".flaw{fill:none;stroke:#8c2f1d;stroke-width:1}.flaw.s1{stroke-dasharray:1.5 "
     "3}.flaw.s2{stroke-dasharray:7 4}"
     ".piece{fill:#f4e8c9;fill-rule:evenodd;stroke:#1d1a17;stroke-width:.4}"

@@ -1,42 +1,34 @@
-"""Reading SVG drawings: transforms, ``<use>``, symbols, nested viewports and units, curves drawn out within 0.02 mm.
+"""Reading SVG drawings: transforms, ``<use>``, symbols, nested viewports and units, curves drawn out within
+0.02 mm.
 
-Where things stand is reckoned as browsers do (SVG 2). What is said is bounded: how deep groups lie, how much is
-drawn, how large it is.
+Where things stand is reckoned as browsers do (SVG 2). What is said is bounded: how deep groups lie, how
+much is drawn, how large it is.
 """
 
 from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
-import cssselect2
-import numpy as np
-import tinycss2
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 from fontTools.misc.transform import Transform
-from fontTools.pens.basePen import BasePen
-from fontTools.svgLib.path import parse_path
-from numpy.typing import NDArray
-from tinycss2.color3 import parse_color
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.drawing import FINEST_UNIT, MOST_POINTS, Drawing, Label, Stroke, sound_drawing
+from fairlay.core.formats.svg_pen import SHAPES, WITHIN_MM, Pen, tag_of
+from fairlay.core.formats.svg_style import KEPT_STYLES, colour_of, styles_of
 from fairlay.core.formats.svg_values import (
-    MOST_PX,
     PX_MM,
     Viewport,
     fitted,
     length_px,
-    numbers,
-    sound,
     transform_of,
     view_box,
 )
-from fairlay.core.pattern.contour import curve_points
 
 SAYS_SIZE = re.compile(r"^\s*[\d.eE+-]+\s*(mm|cm|in|pt|pc|q)\s*$", re.IGNORECASE)
 LABEL_KEYS = (
@@ -46,7 +38,6 @@ LABEL_KEYS = (
     "data-name",
 )
 HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
-WITHIN_MM: Final = 0.02
 MOST_DEEP: Final = 200
 """Groups within groups; a drawing has a few dozen."""
 MOST_STROKES: Final = 200_000
@@ -54,15 +45,14 @@ MOST_USES: Final = 12
 """Uses within uses."""
 NOT_DRAWN = {"defs", "clipPath", "mask", "pattern", "marker", "symbol", "title", "desc", "metadata", "style"}
 HOLDS = {"g", "a", "switch", "svg"}
-KEPT_STYLES = ("display", "visibility", "stroke", "fill", "font-size")
-
-Points = list[tuple[float, float]]
 Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
 class _Where:
-    """Where an element stands: what takes its coordinates to px, its viewport, its layer and inherited style."""
+    """Where an element stands: what takes its coordinates to px, its viewport, its layer and inherited
+    style.
+    """
 
     to_px: Transform
     view: Viewport
@@ -75,8 +65,8 @@ class _Where:
 def read_svg(body: bytes, tell: Callable[[float], None] = lambda _share: None) -> Drawing:
     """Return the drawing of an SVG file, y downward; ``tell`` hears how much of it is read.
 
-    The unit is known where the root's width is in mm, cm, in, pt or pc; else it is None, and lengths are in the
-    file's own pixels. Raises BadPattern for what is no SVG, or more than a drawing is.
+    The unit is known where the root's width is in mm, cm, in, pt or pc; else it is None, and lengths are
+    in the file's own pixels. Raises BadPattern for what is no SVG, or more than a drawing is.
     """
     root = _root(body)
     known = bool(SAYS_SIZE.match(root.get("width", "")))
@@ -95,9 +85,9 @@ def _root(body: bytes) -> ET.Element:
         raise BadPattern(
             "the file declares entities of its own", value=type(cause).__name__, expected="a plain SVG file"
         ) from cause
-    if _tag(root) != "svg":
+    if tag_of(root) != "svg":
         raise BadPattern(
-            f"the file is XML, but its root is {_tag(root)!r}", value=root.tag, expected="an SVG file"
+            f"the file is XML, but its root is {tag_of(root)!r}", value=root.tag, expected="an SVG file"
         )
     return root
 
@@ -124,17 +114,13 @@ def _not_too_deep(body: bytes) -> None:
                 given[0].clear()
 
 
-def _tag(element: ET.Element) -> str:
-    return element.tag.rsplit("}", 1)[-1] if isinstance(element.tag, str) else ""
-
-
 class _Reading:
     """One SVG as it is read."""
 
     def __init__(self, root: ET.Element, within: float, tell: Callable[[float], None]) -> None:
         self.root, self.within, self.tell = root, within, tell
         self.ids = {e.get("id"): e for e in root.iter() if e.get("id")}
-        self.styles = _styles_of(root)
+        self.styles = styles_of(root)
         self.strokes: list[Stroke] = []
         self.labels: list[Label] = []
         self.notes: list[str] = []
@@ -169,7 +155,7 @@ class _Reading:
         while stack:
             element, where = stack.pop()
             self._count()
-            tag = _tag(element)
+            tag = tag_of(element)
             if not tag or tag in NOT_DRAWN:
                 continue
             where = self._styled(element, where)
@@ -207,7 +193,7 @@ class _Reading:
 
     def _styled(self, element: ET.Element, where: _Where) -> _Where:
         """Where an element stands with its own layer and style."""
-        tag = _tag(element)
+        tag = tag_of(element)
         layer = next((element.get(k) or "" for k in LABEL_KEYS if element.get(k)), "")
         if not layer and tag in ("g", "svg") and element is not self.root:
             layer = element.get("id") or ""
@@ -237,7 +223,7 @@ class _Reading:
         """Where the children of what holds others stand; of a nested ``svg``, or a symbol, in its viewport.
         ``size`` are the width and height that a use gives it.
         """
-        tag = _tag(element)
+        tag = tag_of(element)
         if tag not in ("svg", "symbol"):
             return where
         view = where.view
@@ -268,7 +254,7 @@ class _Reading:
         x = length_px(use.get("x"), view.width, view.font)
         y = length_px(use.get("y"), view.height, view.font)
         here = replace(where, to_px=where.to_px.translate(x, y), uses=where.uses + 1)
-        if _tag(target) in ("symbol", "svg"):
+        if tag_of(target) in ("symbol", "svg"):
             styled = self._styled(target, here)
             inner = self._inside(target, styled, (use.get("width"), use.get("height")))
             return [(child, inner) for child in reversed(target)]
@@ -289,8 +275,8 @@ class _Reading:
             self.labels.append(Label(words, float(px), float(py), where.layer or "text"))
 
     def _shape(self, tag: str, element: ET.Element, where: _Where, style: Mapping[str, str]) -> None:
-        colour = _colour(style)
-        pen = _Pen(where.to_px, self.within)
+        colour = colour_of(style)
+        pen = Pen(where.to_px, self.within)
         draw = SHAPES.get(tag)
         if draw is None:
             return
@@ -308,196 +294,3 @@ class _Reading:
 
 def _first(text: str | None) -> str | None:
     return (text or "").replace(",", " ").split()[0] if (text or "").strip() else None
-
-
-class _Pen(BasePen):  # type: ignore[misc]  # fontTools has no types
-    """Takes lines and curves, and keeps them as points in px."""
-
-    def __init__(self, to_px: Transform, within: float) -> None:
-        super().__init__(None)
-        self.to_px, self.within = to_px, within
-        self.done: list[tuple[list[Any], bool]] = []
-        self.now: list[Any] = []
-        self.last = (0.0, 0.0)
-
-    def at(self, point: tuple[float, float]) -> tuple[float, float]:
-        x, y = self.to_px.transformPoint(point)
-        if not (abs(x) <= MOST_PX and abs(y) <= MOST_PX):
-            sound(max(abs(x), abs(y)))
-        return x, y
-
-    def _moveTo(self, pt: tuple[float, float]) -> None:
-        self._keep(False)
-        self.last = self.at(pt)
-        self.now = [[self.last]]
-
-    def _lineTo(self, pt: tuple[float, float]) -> None:
-        self.last = self.at(pt)
-        self.now.append([self.last])
-
-    def _curveToOne(
-        self, pt1: tuple[float, float], pt2: tuple[float, float], pt3: tuple[float, float]
-    ) -> None:
-        p0, p1, p2, p3 = (np.array(p) for p in (self.last, self.at(pt1), self.at(pt2), self.at(pt3)))
-        self.now.append(curve_points(p0, p1, p2, p3, self.within)[1:])
-        self.last = (float(p3[0]), float(p3[1]))
-
-    def _closePath(self) -> None:
-        self._keep(True)
-
-    def _endPath(self) -> None:
-        self._keep(False)
-
-    def _keep(self, closed: bool) -> None:
-        if self.now:
-            self.done.append((self.now, closed))
-        self.now = []
-
-    def strokes(self) -> Iterator[tuple[NDArray[np.float64], bool]]:
-        """Yield what was drawn, and whether each is closed."""
-        self._keep(False)
-        for parts, closed in self.done:
-            whole = np.array([p for part in parts for p in part], np.float64)
-            same = len(whole) > 2 and np.hypot(*(whole[0] - whole[-1])) < self.within
-            yield whole, bool(closed or same)
-
-
-Draw = Callable[[ET.Element, Viewport, _Pen], None]
-ROUND: Final = 4 / 3 * (2**0.5 - 1)
-"""How far the handles of a quarter circle reach, as a share of its radius."""
-
-
-def _path(element: ET.Element, _view: Viewport, pen: _Pen) -> None:
-    try:
-        parse_path(element.get("d") or "", pen)
-    except (ValueError, IndexError, TypeError, AssertionError):
-        # What a path says before its first mistake is drawn (SVG 2, 9.5.4).
-        pen._keep(False)
-
-
-def _rect(element: ET.Element, view: Viewport, pen: _Pen) -> None:
-    x, y, w, h = _lengths(element, view, ("x", "y", "width", "height"))
-    rx, ry = (
-        length_px(element.get(k), of, view.font, -1.0) for k, of in (("rx", view.width), ("ry", view.height))
-    )
-    rx, ry = (ry if rx < 0 else rx), (rx if ry < 0 else ry)
-    rx, ry = min(max(rx, 0.0), w / 2), min(max(ry, 0.0), h / 2)
-    if w <= 0 or h <= 0:
-        return
-    if not rx or not ry:
-        _polygon([(x, y), (x + w, y), (x + w, y + h), (x, y + h)], pen, True)
-        return
-    kx, ky = rx * (1 - ROUND), ry * (1 - ROUND)
-    pen.moveTo((x + rx, y))
-    pen.lineTo((x + w - rx, y))
-    pen.curveTo((x + w - kx, y), (x + w, y + ky), (x + w, y + ry))
-    pen.lineTo((x + w, y + h - ry))
-    pen.curveTo((x + w, y + h - ky), (x + w - kx, y + h), (x + w - rx, y + h))
-    pen.lineTo((x + rx, y + h))
-    pen.curveTo((x + kx, y + h), (x, y + h - ky), (x, y + h - ry))
-    pen.lineTo((x, y + ry))
-    pen.curveTo((x, y + ky), (x + kx, y), (x + rx, y))
-    pen.closePath()
-
-
-def _round(element: ET.Element, view: Viewport, pen: _Pen) -> None:
-    cx, cy = _lengths(element, view, ("cx", "cy"))
-    if _tag(element) == "circle":
-        rx = ry = length_px(element.get("r"), view.diagonal, view.font)
-    else:
-        rx, ry = _lengths(element, view, ("rx", "ry"))
-    if rx <= 0 or ry <= 0:
-        return
-    kx, ky = rx * ROUND, ry * ROUND
-    pen.moveTo((cx + rx, cy))
-    pen.curveTo((cx + rx, cy + ky), (cx + kx, cy + ry), (cx, cy + ry))
-    pen.curveTo((cx - kx, cy + ry), (cx - rx, cy + ky), (cx - rx, cy))
-    pen.curveTo((cx - rx, cy - ky), (cx - kx, cy - ry), (cx, cy - ry))
-    pen.curveTo((cx + kx, cy - ry), (cx + rx, cy - ky), (cx + rx, cy))
-    pen.closePath()
-
-
-def _line(element: ET.Element, view: Viewport, pen: _Pen) -> None:
-    x1, y1, x2, y2 = _lengths(element, view, ("x1", "y1", "x2", "y2"))
-    _polygon([(x1, y1), (x2, y2)], pen, False)
-
-
-def _poly(element: ET.Element, _view: Viewport, pen: _Pen) -> None:
-    v = numbers(element.get("points"))
-    _polygon(list(zip(v[::2], v[1::2], strict=False)), pen, _tag(element) == "polygon")
-
-
-def _polygon(points: Points, pen: _Pen, closed: bool) -> None:
-    if len(points) > 1:
-        pen.moveTo(points[0])
-        for p in points[1:]:
-            pen.lineTo(p)
-        if closed:
-            pen.closePath()
-        else:
-            pen.endPath()
-
-
-def _lengths(element: ET.Element, view: Viewport, names: tuple[str, ...]) -> list[float]:
-    """Lengths of an element: a percentage of the viewport's height for those down it, else of its width."""
-    down = {"y", "height", "cy", "ry", "y1", "y2"}
-    return [length_px(element.get(n), view.height if n in down else view.width, view.font) for n in names]
-
-
-SHAPES: dict[str, Draw] = {
-    "path": _path,
-    "rect": _rect,
-    "circle": _round,
-    "ellipse": _round,
-    "line": _line,
-    "polyline": _poly,
-    "polygon": _poly,
-}
-
-
-def _colour(style: Mapping[str, str]) -> str:
-    """The colour a shape is drawn in, as #rrggbb: its line's, else its filling's."""
-    for key in ("stroke", "fill"):
-        text = style.get(key, "")
-        if text and text != "none":
-            found = parse_color(text)
-            if isinstance(found, tuple):
-                return "#" + "".join(f"{round(255 * max(0.0, min(1.0, c))):02x}" for c in found[:3])
-    return "" if style.get("fill") == "none" else "#000000" if "stroke" in style or "fill" in style else ""
-
-
-def _declared(text: str) -> dict[str, str]:
-    out = {}
-    for d in tinycss2.parse_blocks_contents(text, skip_comments=True, skip_whitespace=True):
-        if d.type == "declaration" and d.lower_name in KEPT_STYLES:
-            out[d.lower_name] = tinycss2.serialize(d.value).strip()
-    return out
-
-
-def _styles_of(root: ET.Element) -> Callable[[ET.Element], dict[str, str]]:
-    """Return what gives an element's own style: that of style sheets in the file, then its style attribute."""
-    rules: list[tuple[Any, dict[str, str]]] = []
-    for sheet in (e for e in root.iter() if _tag(e) == "style"):
-        for rule in tinycss2.parse_stylesheet(sheet.text or "", skip_comments=True, skip_whitespace=True):
-            if rule.type != "qualified-rule":
-                continue
-            try:
-                selectors = cssselect2.compile_selector_list(rule.prelude)
-            except cssselect2.SelectorError:
-                continue
-            said = _declared(tinycss2.serialize(rule.content))
-            rules += [(selector, said) for selector in selectors]
-    if not rules:
-        return lambda element: _declared(element.get("style") or "") if element.get("style") else {}
-    matcher: Any = cssselect2.Matcher()
-    for selector, said in rules:
-        matcher.add_selector(selector, said)
-    wrapped = {w.etree_element: w for w in cssselect2.ElementWrapper.from_xml_root(root).iter_subtree()}
-
-    def of(element: ET.Element) -> dict[str, str]:
-        out: dict[str, str] = {}
-        for *_, said in sorted(matcher.match(wrapped[element]), key=lambda m: m[:2]):
-            out |= said
-        return out | _declared(element.get("style") or "")
-
-    return of

@@ -1,5 +1,5 @@
-"""What SVG writes as text: lengths with units, transforms, viewBoxes and how they fit. All in px, 96 to the inch
-(SVG 2, CSS Values 4).
+"""What SVG writes as text: lengths with units, transforms, viewBoxes and how they fit. All in px, 96 to the
+inch (SVG 2, CSS Values 4).
 """
 
 from __future__ import annotations

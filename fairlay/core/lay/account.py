@@ -30,7 +30,9 @@ class ClassAccount:
 
 @dataclass(frozen=True)
 class HideAccount:
-    """A hide's leather in m2: each class, and what the edge margin and unsound flaws take before any piece."""
+    """A hide's leather in m2: each class, and what the edge margin and unsound flaws take before any
+    piece.
+    """
 
     hide: str
     whole_m2: float

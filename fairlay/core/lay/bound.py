@@ -11,7 +11,9 @@ from fairlay.core.pattern import Piece
 
 @dataclass(frozen=True)
 class Bound:
-    """Copies of each piece that may have room, the most value-weighted fill, and the most whole sets by name."""
+    """Copies of each piece that may have room, the most value-weighted fill, and the most whole sets by
+    name.
+    """
 
     copies: dict[str, int]
     fill: float

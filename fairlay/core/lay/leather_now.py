@@ -1,4 +1,6 @@
-"""A lay on leather that changed since: where its pieces lie on the hide as it is now, and what of them is hit."""
+"""A lay on leather that changed since: where its pieces lie on the hide as it is now, and what of them is
+hit.
+"""
 
 from __future__ import annotations
 
@@ -41,8 +43,8 @@ class Hit:
 
 @dataclass(frozen=True)
 class OnLeatherNow:
-    """What lies on a hide, brought onto the hide as it is now. ``words`` say what changed for the lay; without
-    ``known`` nobody can say where the old outline lies on the new one, and all that lay there is hit.
+    """What lies on a hide, brought onto the hide as it is now. ``words`` say what changed for the lay;
+    without ``known`` nobody can say where the old outline lies on the new one, and all that lay there is hit.
     """
 
     hide: Hide

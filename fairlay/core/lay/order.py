@@ -113,8 +113,8 @@ def pieces_of_batch(lines: Iterable[Line], material: str) -> tuple[Piece, ...]:
 
 
 def _in_batch(piece: CutPiece, name: str, quantity: int, set_name: str, each: int) -> Piece:
-    """A pattern as a piece of a batch, with the gap its tool needs; the parts it may be made in are named after
-    it and as many.
+    """A pattern as a piece of a batch, with the gap its tool needs; the parts it may be made in are named
+    after it and as many.
     """
     pattern, gap = piece.pattern, piece.gap_mm or None
     splits = tuple(

@@ -60,16 +60,23 @@ def check_job(job: Job) -> None:
 
 
 def size_question(pieces: Sequence[Piece]) -> str | None:
-    """Return a question where a piece is so large that its drawing was likely in inches or in another scale."""
+    """Return a question where a piece is so large that its drawing was likely in inches or in another
+    scale.
+    """
     for piece in pieces:
         span = np.ptp(piece.outline, axis=0).max()
         if span > HUGE_PIECE_MM:
-            return f"piece {piece.id} is {span:.0f} mm long, longer than any hide: was it drawn in inches or at another scale? A 25.4th of it would be {span / 25.4:.0f} mm"
+            return (
+                f"piece {piece.id} is {span:.0f} mm long, longer than any hide: was it drawn in inches or at "
+                f"another scale? A 25.4th of it would be {span / 25.4:.0f} mm"
+            )
     return None
 
 
 def roll_length_mm(pieces: Sequence[Piece], width_mm: float) -> float:
-    """Return a length of roll that surely holds every piece: twice their area, and each piece's length once."""
+    """Return a length of roll that surely holds every piece: twice their area, and each piece's length
+    once.
+    """
     area = sum(p.area_mm2 * p.quantity for p in pieces)
     longest = max((float(np.hypot(*np.ptp(p.outline, axis=0))) for p in pieces), default=0.0)
     return 2.0 * area / max(width_mm, 1.0) + 2.0 * longest + 100.0

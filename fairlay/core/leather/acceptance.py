@@ -11,7 +11,7 @@ from typing import Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from fairlay.core.leather import looking_over
+from fairlay.core.leather import looking_over, reshaped
 from fairlay.core.leather.backbone import backbone_of
 from fairlay.core.leather.looking_over import Backdrop, LookingOver, Points, RingedFlaw
 from fairlay.core.leather.measured_again import carried, ends_before, fit_again
@@ -98,13 +98,11 @@ def taken(before: LookingOver, asked: Taken) -> LookingOver:
         PullTest(f"a{i}", float(p[:, 0].mean()), float(p[:, 1].mean()), 0.0, 1.0, _way(p))
         for i, p in enumerate(arrows)
     ]
-    laid = looking_over.placed(
-        replace(made, pulls=[*made.pulls, *marks]), tail, neck, turn_over=asked.flesh_up
-    )
+    laid = reshaped.placed(replace(made, pulls=[*made.pulls, *marks]), tail, neck, turn_over=asked.flesh_up)
     ways, laid = laid.pulls[len(made.pulls) :], replace(laid, pulls=laid.pulls[: len(made.pulls)])
     # The map known before, with what was drawn on it, is kept: on what a cut left, the usual one would be
     # wrong.
-    laid = looking_over.relaid(laid) if fit is None else laid
+    laid = reshaped.relaid(laid) if fit is None else laid
     for arrow in ways:
         laid = looking_over.with_way(laid, arrow.x, arrow.y, arrow.deg, ARROW_REACH_MM)
     return laid if asked.ends is None and chalked is None else looking_over.with_step(laid, "backbone", True)

@@ -17,7 +17,9 @@ WRITTEN_DECIMALS = 1
 
 @dataclass(frozen=True)
 class ZoneShown:
-    """Leather of one tightness as far as no later zone covers it; ``stretch_deg`` is the way that gives most."""
+    """Leather of one tightness as far as no later zone covers it; ``stretch_deg`` is the way that gives
+    most.
+    """
 
     tightness: int
     stretch_deg: float

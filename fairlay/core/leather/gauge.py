@@ -93,7 +93,9 @@ def doubted_readings(readings: Sequence[GaugeReading], nominal_mm: float | None 
 
 
 def _off(reading: GaugeReading, readings: Sequence[GaugeReading]) -> float:
-    """How far a reading is from what the rest say; what only a reading that is sure contradicts is no wonder."""
+    """How far a reading is from what the rest say; what only a reading that is sure contradicts is no
+    wonder.
+    """
     calm = [r for r in readings if not r.sure]
     off = [reading.mm - _from_others(reading, own) for own in (readings, calm) if len(own) > 2]
     return min(off, key=abs)

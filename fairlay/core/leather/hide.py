@@ -180,7 +180,9 @@ class Hide:
 
     @property
     def zones_on_leather(self) -> tuple[tuple[Zone, BaseGeometry], ...]:
-        """Zones with the part of each that shows and is leather, for drawing; those that are none are left out."""
+        """Zones with the part of each that shows and is leather, for drawing; those that are none are left
+        out.
+        """
         cut = ((zone, common(shown, self.region)) for zone, shown in self.zone_regions)
         return tuple((zone, shown) for zone, shown in cut if not shown.is_empty)
 
@@ -233,7 +235,9 @@ class Hide:
         )
 
     def end_kept_mm2(self, lo: float, hi: float) -> tuple[float, bool]:
-        """Area of the larger straight-cut end, left of ``lo`` or right of ``hi``, and whether it is the right."""
+        """Area of the larger straight-cut end, left of ``lo`` or right of ``hi``, and whether it is the
+        right.
+        """
         x0, y0, x1, y1 = self.region.bounds
         right = self.region.intersection(box(min(hi, x1), y0, x1, y1)).area
         left = self.region.intersection(box(x0, y0, max(lo, x0), y1)).area

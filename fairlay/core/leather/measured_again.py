@@ -20,7 +20,8 @@ from scipy.spatial import KDTree
 from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadHide
-from fairlay.core.leather.looking_over import LookingOver, RingedFlaw, kept_on, moved
+from fairlay.core.leather.looking_over import LookingOver, RingedFlaw
+from fairlay.core.leather.reshaped import kept_on, moved
 from fairlay.core.shapes.rings import Ring, common
 
 Floats = NDArray[np.float64]

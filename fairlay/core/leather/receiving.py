@@ -211,8 +211,9 @@ def check_lot(
     claim = max(share, -off / bought if bought else 0.0) > tolerance
     words = []
     if never_m2:
+        share = never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows))
         words.append(
-            f"{f'{out_hides} of its hides' if out_hides > 0 else f'{never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows)):.1%} of its area'} never came"
+            f"{f'{out_hides} of its hides' if out_hides > 0 else f'{share:.1%} of its area'} never came"
         )
     if claim:
         words.append(
@@ -245,7 +246,9 @@ def check_lot(
 
 
 def _still_out(invoice: Invoice, rows: Sequence[HideCheck]) -> tuple[int, float]:
-    """Hides and m2 that an invoice states beyond those received; 0 where it states none, or the areas add up."""
+    """Hides and m2 that an invoice states beyond those received; 0 where it states none, or the areas add
+    up.
+    """
     total = invoice.area * M2_PER[invoice.unit]
     out = total - sum(r.invoice_m2 for r in rows) if total else 0.0
     return invoice.hides - len(rows) if invoice.hides else 0, 0.0 if abs(out) <= ADDS_UP * total else out

@@ -133,7 +133,9 @@ def _belly(outline: Ring) -> float:
 
 
 def through(points: NDArray[np.float64], between: int) -> NDArray[np.float64]:
-    """Return a closed Catmull-Rom curve through points ``(n, 2)``, ``between`` steps from each to the next."""
+    """Return a closed Catmull-Rom curve through points ``(n, 2)``, ``between`` steps from each to the
+    next.
+    """
     before, after, later = (
         np.roll(points, 1, axis=0),
         np.roll(points, -1, axis=0),

@@ -126,7 +126,8 @@ def _lining(p: Pattern, article: Article) -> Iterable[Finding]:
             "wrong",
             p.slug,
             f"{p.name} is smaller than the {outer.name} it lines, by {short:.1f} mm at the worst place.",
-            f"Leave {math.ceil(short + 2)} mm or more beyond its outline: linings are cut larger and trimmed.",
+            f"Leave {math.ceil(short + 2)} mm or more beyond its outline: "
+            "linings are cut larger and trimmed.",
         )
     if outer.each * (2 if outer.pair and not p.pair else 1) and p.each * p.layers < outer.each * outer.layers:
         yield Finding(

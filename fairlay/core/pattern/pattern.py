@@ -33,11 +33,14 @@ a cut.
 class Mark:
     """Something pricked or drawn on a piece. Which fields count depends on ``kind``:
 
-    - stitch: along ``run`` at ``offset_mm`` inside the edge, or along ``path`` where that has points; ``pitch_mm``, ``spacing``;
-    - hole: punch of ``width_mm`` across at ``at``; slot: ``length_mm`` by ``width_mm`` at ``at``, turned ``turn_deg``;
-    - fold: along ``path``; glue: a band ``width_mm`` wide along ``run``; skive: the same, ``left_mm`` thick afterwards;
-    - place: the piece ``piece`` lies with its origin at ``at``, turned ``turn_deg``; with ``covers`` what it hides
-      need not show (or, where it is no piece of this article, its outline in ``path``);
+    - stitch: along ``run`` at ``offset_mm`` inside the edge, or along ``path`` where that has points;
+      ``pitch_mm``, ``spacing``;
+    - hole: punch of ``width_mm`` across at ``at``; slot: ``length_mm`` by ``width_mm`` at ``at``, turned
+      ``turn_deg``;
+    - fold: along ``path``; glue: a band ``width_mm`` wide along ``run``; skive: the same, ``left_mm``
+      thick afterwards;
+    - place: the piece ``piece`` lies with its origin at ``at``, turned ``turn_deg``; with ``covers`` what
+      it hides need not show (or, where it is no piece of this article, its outline in ``path``);
     - stamp: ``text`` at ``at``, ``length_mm`` long.
     """
 

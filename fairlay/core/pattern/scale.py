@@ -58,7 +58,11 @@ def scale_found(
             1 / scale,
             "The scale is right: stick it to card.",
         )
-    words = f"Printed {abs(off):.1f} % too {'large' if off > 0 else 'small'}: a piece of 300 mm comes out {abs(off) * 3:.1f} mm {'long' if off > 0 else 'short'}. Print at {set_percent:.1f} %"
+    size, length = ("large", "long") if off > 0 else ("small", "short")
+    words = (
+        f"Printed {abs(off):.1f} % too {size}: a piece of 300 mm comes out {abs(off) * 3:.1f} mm {length}. "
+        f"Print at {set_percent:.1f} %"
+    )
     if FIT_TO_PAGE[0] <= scale <= FIT_TO_PAGE[1] and printed_at_percent == 100:
         words += ', or, likelier, set the printer to "actual size" in place of "fit to page"'
     if abs(scale - 25.4 / 24) < 0.002 or abs(scale - 72 / 96) < 0.01 or abs(scale - 96 / 72) < 0.01:

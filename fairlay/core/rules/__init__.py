@@ -38,7 +38,9 @@ __all__ = [
 
 
 def forbidden_ground(piece: Piece, hide: Hide, policy: Policy) -> tuple[Forbidden, ...]:
-    """Return every region of the hide that the piece, or its show face, may not touch, each with its reason."""
+    """Return every region of the hide that the piece, or its show face, may not touch, each with its
+    reason.
+    """
     return tuple(found for rule in PLACE_RULES for found in rule.forbids(piece, hide, policy))
 
 

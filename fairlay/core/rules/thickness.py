@@ -66,7 +66,9 @@ def sample_points(shape: BaseGeometry) -> Ring:
 
 
 def off_range_mm(piece: Piece, shape: BaseGeometry, hide: Hide) -> tuple[float, float] | None:
-    """Return the least and most thickness found under a placed piece outside its range; None if all is fair."""
+    """Return the least and most thickness found under a placed piece outside its range; None if all is
+    fair.
+    """
     if piece.thickness_mm is None or not hide.thickness:
         return None
     least, most = piece.thickness_mm

@@ -69,7 +69,9 @@ class Outline:
         return False
 
     def _is_copy(self, other: Outline) -> bool:
-        """Whether the other is this one moved, drawn place by place: what copying in a drawing program makes."""
+        """Whether the other is this one moved, drawn place by place: what copying in a drawing program
+        makes.
+        """
         ours, theirs = [self.ring, *self.windows], [other.ring, *other.windows]
         shift = other.ring[0] - self.ring[0]
         return [len(r) for r in ours] == [len(r) for r in theirs] and all(

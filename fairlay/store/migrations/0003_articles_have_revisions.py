@@ -14,11 +14,14 @@ atomic = False
 OPTIONS = "ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci"
 TABLES = (
     """article_revision (
-        id INT AUTO_INCREMENT PRIMARY KEY, article_id INT NOT NULL, number INT NOT NULL, reason LONGTEXT NOT NULL, document JSON NOT NULL,
+        id INT AUTO_INCREMENT PRIMARY KEY, article_id INT NOT NULL, number INT NOT NULL,
+        reason LONGTEXT NOT NULL, document JSON NOT NULL,
         version INT NOT NULL, created_at DATETIME(3) NOT NULL,
-        UNIQUE KEY article_revision_number (article_id, number), FOREIGN KEY (article_id) REFERENCES article (id) ON DELETE CASCADE)""",
+        UNIQUE KEY article_revision_number (article_id, number),
+        FOREIGN KEY (article_id) REFERENCES article (id) ON DELETE CASCADE)""",
     """upload (
-        id INT AUTO_INCREMENT PRIMARY KEY, name VARCHAR(255) NOT NULL, media_type VARCHAR(64) NOT NULL, body LONGBLOB NOT NULL, created_at DATETIME(3) NOT NULL)""",
+        id INT AUTO_INCREMENT PRIMARY KEY, name VARCHAR(255) NOT NULL, media_type VARCHAR(64) NOT NULL,
+        body LONGBLOB NOT NULL, created_at DATETIME(3) NOT NULL)""",
 )
 
 

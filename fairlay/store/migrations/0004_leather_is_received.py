@@ -12,10 +12,13 @@ atomic = False
 OPTIONS = "ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci"
 TABLES = (
     """delivery (
-        id INT AUTO_INCREMENT PRIMARY KEY, mill VARCHAR(64) NOT NULL, lot VARCHAR(64) NOT NULL, invoice JSON NOT NULL, note LONGTEXT NOT NULL,
-        received_on DATE NOT NULL, closed BOOL NOT NULL, created_at DATETIME(3) NOT NULL, UNIQUE KEY delivery_lot (mill, lot))""",
+        id INT AUTO_INCREMENT PRIMARY KEY, mill VARCHAR(64) NOT NULL, lot VARCHAR(64) NOT NULL,
+        invoice JSON NOT NULL, note LONGTEXT NOT NULL,
+        received_on DATE NOT NULL, closed BOOL NOT NULL, created_at DATETIME(3) NOT NULL,
+        UNIQUE KEY delivery_lot (mill, lot))""",
     """hide_event (
-        id INT AUTO_INCREMENT PRIMARY KEY, hide_id INT NOT NULL, kind VARCHAR(32) NOT NULL, words VARCHAR(255) NOT NULL, `before` JSON NULL, created_at DATETIME(3) NOT NULL,
+        id INT AUTO_INCREMENT PRIMARY KEY, hide_id INT NOT NULL, kind VARCHAR(32) NOT NULL,
+        words VARCHAR(255) NOT NULL, `before` JSON NULL, created_at DATETIME(3) NOT NULL,
         KEY hide_event_hide (hide_id), FOREIGN KEY (hide_id) REFERENCES hide (id) ON DELETE CASCADE)""",
     """setting (name VARCHAR(64) NOT NULL PRIMARY KEY, value JSON NOT NULL)""",
 )

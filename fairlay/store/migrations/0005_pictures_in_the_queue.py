@@ -15,7 +15,8 @@ def up(migrator: object, db: Database) -> None:
 
     run(
         """CREATE TABLE IF NOT EXISTS upload_part (
-        id INT AUTO_INCREMENT PRIMARY KEY, upload_id INT NOT NULL, number INT NOT NULL, body LONGBLOB NOT NULL, UNIQUE KEY upload_part_number (upload_id, number),
+        id INT AUTO_INCREMENT PRIMARY KEY, upload_id INT NOT NULL, number INT NOT NULL,
+        body LONGBLOB NOT NULL, UNIQUE KEY upload_part_number (upload_id, number),
         FOREIGN KEY (upload_id) REFERENCES upload (id) ON DELETE CASCADE) ENGINE=InnoDB"""
     )
     run("ALTER TABLE work_job MODIFY COLUMN lay_id INT NULL")

@@ -30,8 +30,10 @@ def up(migrator: object, db: Database) -> None:
     run("ALTER TABLE hide_event ADD COLUMN IF NOT EXISTS facts JSON NULL")
     run(
         """CREATE TABLE IF NOT EXISTS hide_event_made (
-        id INT AUTO_INCREMENT PRIMARY KEY, event_id INT NOT NULL, hide_id INT NOT NULL, UNIQUE KEY hide_event_made_once (event_id, hide_id),
-        FOREIGN KEY (event_id) REFERENCES hide_event (id) ON DELETE CASCADE, FOREIGN KEY (hide_id) REFERENCES hide (id) ON DELETE CASCADE) """
+        id INT AUTO_INCREMENT PRIMARY KEY, event_id INT NOT NULL, hide_id INT NOT NULL,
+        UNIQUE KEY hide_event_made_once (event_id, hide_id),
+        FOREIGN KEY (event_id) REFERENCES hide_event (id) ON DELETE CASCADE,
+        FOREIGN KEY (hide_id) REFERENCES hide (id) ON DELETE CASCADE) """
         + OPTIONS
     )
     if run(
@@ -62,5 +64,6 @@ def up(migrator: object, db: Database) -> None:
         "cost_per_m2, 0) WHERE received_cost IS NULL"
     )
     run(
-        "UPDATE hide SET cost = IF(parent_id IS NULL, received_cost, area_m2 * cost_per_m2) WHERE cost IS NULL"
+        "UPDATE hide SET cost = IF(parent_id IS NULL, received_cost, area_m2 * cost_per_m2) "
+        "WHERE cost IS NULL"
     )

@@ -1,5 +1,5 @@
-"""A lay is tied to the versions of the hides it was laid on; its history keeps snapshots, names and pins; what a
-search finds waits beside it. Every step may be run again.
+"""A lay is tied to the versions of the hides it was laid on; its history keeps snapshots, names and pins;
+what a search finds waits beside it. Every step may be run again.
 """
 
 import json
@@ -12,26 +12,38 @@ atomic = False
 OPTIONS = "ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci"
 TABLES = (
     """lay_job (
-        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, number INT NOT NULL, document JSON NOT NULL, created_at DATETIME(3) NOT NULL,
-        UNIQUE KEY lay_job_number (lay_id, number), FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
+        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, number INT NOT NULL,
+        document JSON NOT NULL, created_at DATETIME(3) NOT NULL,
+        UNIQUE KEY lay_job_number (lay_id, number),
+        FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
     """lay_hide (
-        id INT AUTO_INCREMENT PRIMARY KEY, lay_job_id INT NOT NULL, hide_id INT NOT NULL, version INT NOT NULL,
-        UNIQUE KEY lay_hide_once (lay_job_id, hide_id), FOREIGN KEY (lay_job_id) REFERENCES lay_job (id) ON DELETE CASCADE,
+        id INT AUTO_INCREMENT PRIMARY KEY, lay_job_id INT NOT NULL, hide_id INT NOT NULL,
+        version INT NOT NULL,
+        UNIQUE KEY lay_hide_once (lay_job_id, hide_id),
+        FOREIGN KEY (lay_job_id) REFERENCES lay_job (id) ON DELETE CASCADE,
         FOREIGN KEY (hide_id) REFERENCES hide (id))""",
     """lay_snapshot (
         id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, number INT NOT NULL, lies JSON NOT NULL,
-        UNIQUE KEY lay_snapshot_number (lay_id, number), FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
+        UNIQUE KEY lay_snapshot_number (lay_id, number),
+        FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
     """lay_mark (
-        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, number INT NOT NULL, name VARCHAR(128) NOT NULL, created_at DATETIME(3) NOT NULL,
-        UNIQUE KEY lay_mark_number (lay_id, number), FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
+        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, number INT NOT NULL,
+        name VARCHAR(128) NOT NULL, created_at DATETIME(3) NOT NULL,
+        UNIQUE KEY lay_mark_number (lay_id, number),
+        FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
     """lay_pin (
-        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, piece VARCHAR(255) NOT NULL, copy_number INT NOT NULL,
-        UNIQUE KEY lay_pin_once (lay_id, piece, copy_number), FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
+        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, piece VARCHAR(255) NOT NULL,
+        copy_number INT NOT NULL,
+        UNIQUE KEY lay_pin_once (lay_id, piece, copy_number),
+        FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE)""",
     """lay_candidate (
-        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, job_id INT NOT NULL, helper INT NOT NULL, version INT NOT NULL, job_number INT NOT NULL,
-        base INT NOT NULL, lies JSON NOT NULL, unplaced JSON NOT NULL, measures JSON NOT NULL, worth DOUBLE NOT NULL, found_at DATETIME(3) NOT NULL,
+        id INT AUTO_INCREMENT PRIMARY KEY, lay_id INT NOT NULL, job_id INT NOT NULL, helper INT NOT NULL,
+        version INT NOT NULL, job_number INT NOT NULL,
+        base INT NOT NULL, lies JSON NOT NULL, unplaced JSON NOT NULL, measures JSON NOT NULL,
+        worth DOUBLE NOT NULL, found_at DATETIME(3) NOT NULL,
         UNIQUE KEY lay_candidate_once (job_id, helper), KEY lay_candidate_lay (lay_id),
-        FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE, FOREIGN KEY (job_id) REFERENCES work_job (id) ON DELETE CASCADE)""",
+        FOREIGN KEY (lay_id) REFERENCES lay (id) ON DELETE CASCADE,
+        FOREIGN KEY (job_id) REFERENCES work_job (id) ON DELETE CASCADE)""",
 )
 
 
@@ -73,7 +85,9 @@ def _has(run: Any, table: str, column: str) -> bool:
 
 
 def _tie(run: Any, lay_id: int, job: dict[str, Any], created_at: Any) -> None:
-    """A lay of before: tied to its hides as they are now where they are the same, else to a version before."""
+    """A lay of before: tied to its hides as they are now where they are the same, else to a version
+    before.
+    """
     run("DELETE FROM lay_job WHERE lay_id = %s", (lay_id,))
     made = run(
         "INSERT INTO lay_job (lay_id, number, document, created_at) VALUES (%s, 1, %s, %s) RETURNING id",

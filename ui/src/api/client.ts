@@ -6,7 +6,10 @@ export type Schemas = components['schemas']
 /** What may have gone wrong: here, or as the server said it. */
 export type Wrong = Error | Schemas['Problem'] | null
 
-/** What the server said was wrong, in its own words; `newer` is the revision that stands instead, `status` 0 where it does not answer at all. */
+/**
+ * What the server said was wrong, in its own words; `newer` is the revision that stands instead,
+ * `status` 0 where it does not answer at all.
+ */
 export class Problem extends Error {
   constructor(
     message: string,

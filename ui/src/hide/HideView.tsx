@@ -44,8 +44,10 @@ const mayMove = (event: Event, held: boolean) =>
 
 /**
  * A hide filling its space, at a scale told by a tape along the backbone and one down the depth.
- * Wheel or pinch to go nearer, drag to move; the handle does the same from keys. `children` draw in mm.
- * Where there is something to draw (`onPointer`), keys draw as the pointer does, once the drawing has the focus.
+ * Wheel or pinch to go nearer, drag to move; the handle does the same from keys. `children` draw
+ * in mm.
+ * Where there is something to draw (`onPointer`), keys draw as the pointer does, once the drawing
+ * has the focus.
  */
 export function HideView({
   bounds,
@@ -61,7 +63,10 @@ export function HideView({
   handle?: Ref<ViewHandle>
   label: string
   children: (scale: number) => ReactNode
-  /** Held still: a drag draws and does not move the view. What carries data-grab is never the view's to drag. */
+  /**
+   * Held still: a drag draws and does not move the view. What carries data-grab is never the view's
+   * to drag.
+   */
   held?: boolean
   /** In the middle of its room; a hide hangs from its backbone at the top. */
   centred?: boolean
@@ -156,7 +161,8 @@ export function HideView({
   const drawn = onPointer && {
     tabIndex: 0,
     onPointerMove: (event: ReactPointerEvent<SVGSVGElement>) => {
-      // A stroke ends where it is let go, outside the drawing too; a press stays with what was pressed.
+      // A stroke ends where it is let go, outside the drawing too; a press stays with what was
+      // pressed.
       if (held && event.buttons === 1 && wayFrom(pressed.current, event) >= PRESS_PX)
         event.currentTarget.setPointerCapture(event.pointerId)
       told('move', onPointer)(event)
@@ -179,7 +185,8 @@ export function HideView({
       if (event.currentTarget.matches(':focus-visible')) take()
     },
   }
-  // What is drawn is built anew only where the scale has changed enough to matter for widths and words.
+  // What is drawn is built anew only where the scale has changed enough to matter for widths and
+  // words.
   const step = inSteps(scale)
   const inside = useMemo(() => children(step), [children, step])
   return (
@@ -216,7 +223,10 @@ export function HideView({
 const wayFrom = (from: [number, number], event: ReactPointerEvent) =>
   Math.hypot(event.clientX - from[0], event.clientY - from[1])
 
-/** A tape measure in the user's units, numbers where there is room for them; it begins at `start` px and ends a little beyond `last` mm. */
+/**
+ * A tape measure in the user's units, numbers where there is room for them; it begins at `start` px
+ * and ends a little beyond `last` mm.
+ */
 function Tape({
   along = false,
   width,

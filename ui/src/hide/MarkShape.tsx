@@ -21,7 +21,10 @@ const INK: Record<string, string> = {
   stamp: '#5b5044',
 }
 
-/** A mark on a piece: stitches dashed with their holes, holes and slots punched out, folds, bands and what sits on it as broken lines. */
+/**
+ * A mark on a piece: stitches dashed with their holes, holes and slots punched out, folds, bands
+ * and what sits on it as broken lines.
+ */
 export function MarkShape({
   mark,
   px,

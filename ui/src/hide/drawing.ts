@@ -1,11 +1,16 @@
 import type { At } from './places'
 
 /**
- * Drawing on a hide or a piece, whatever it is drawn with: what a tool makes of presses and drags, as states and
- * closed actions. It knows no screen; a room shows `points` while something is drawn and acts on `done`.
+ * Drawing on a hide or a piece, whatever it is drawn with: what a tool makes of presses and drags,
+ * as states and
+ * closed actions. It knows no screen; a room shows `points` while something is drawn and acts on
+ * `done`.
  */
 
-/** How a tool draws: one press; a line from where it began to where it is; a way along; a ring that closes. */
+/**
+ * How a tool draws: one press; a line from where it began to where it is; a way along; a ring that
+ * closes.
+ */
 export type Shape = 'press' | 'line' | 'way' | 'ring'
 
 export interface Tool {
@@ -62,7 +67,8 @@ function along(was: Drawing, tool: Tool, at: At): At[] {
 }
 
 function ended(was: Drawing, tool: Tool, at: At): Drawing {
-  // A press is where it is let go, even where nothing was put down before: chalk held by keys presses so.
+  // A press is where it is let go, even where nothing was put down before: chalk held by keys
+  // presses so.
   const points = tool.shape === 'press' ? [at] : was.points
   const enough = points.length >= (tool.least ?? LEAST[tool.shape])
   if (tool.shape !== 'press' && !was.down) return was

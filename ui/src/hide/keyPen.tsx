@@ -16,7 +16,8 @@ const STRIDE_PX = 10
 
 /**
  * Chalk held by keys: what a pointer does on a drawing, arrows, Space and Enter do too.
- * Arrows go by ten points of the screen, with Shift by one; Space puts the chalk down and lifts it, Enter presses once.
+ * Arrows go by ten points of the screen, with Shift by one; Space puts the chalk down and lifts
+ * it, Enter presses once.
  */
 export function useKeyPen(middle: At, scale: number, onPointer: Told | undefined) {
   const [pen, setPen] = useState<Pen | null>(null)
@@ -53,7 +54,10 @@ export function useKeyPen(middle: At, scale: number, onPointer: Told | undefined
   return { pen, take, leave, onKeyDown }
 }
 
-/** Where the chalk is on the screen: a cross, filled while it draws, and its place from where the tapes begin, in words. */
+/**
+ * Where the chalk is on the screen: a cross, filled while it draws, and its place from where the
+ * tapes begin, in words.
+ */
 export function PenMark({ down, from, x, y }: { down: boolean; from: At; x: number; y: number }) {
   const units = useUnits()
   const words = `${units.length(from.x)} along, ${units.length(from.y)} down${down ? ', drawing' : ''}`

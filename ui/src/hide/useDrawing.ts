@@ -2,7 +2,10 @@ import { useEffect, useEffectEvent, useReducer } from 'react'
 import { drawn, NOTHING_DRAWN, type Tool } from './drawing'
 import type { At, Told } from './places'
 
-/** A tool in hand over a drawing: gives what is drawn so far and what to tell the view; `onDone` hears what was drawn. */
+/**
+ * A tool in hand over a drawing: gives what is drawn so far and what to tell the view; `onDone`
+ * hears what was drawn.
+ */
 export function useDrawing(tool: Tool | null, onDone: (points: At[]) => void) {
   const [state, act] = useReducer(drawn, { ...NOTHING_DRAWN, tool })
   const shape = tool?.shape

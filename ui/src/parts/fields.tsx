@@ -3,7 +3,10 @@ import { lengthText, parseLength, parseThickness, thicknessText, unitName, useUn
 
 export const FIELD = 'min-h-11 border border-ink/40 bg-white px-2 text-ink'
 
-/** A length in the user's units; "1/8 in" or "3 mm" may be typed in either. What is no length is put back. */
+/**
+ * A length in the user's units; "1/8 in" or "3 mm" may be typed in either. What is no length is put
+ * back.
+ */
 export function LengthField({
   label,
   mm,
@@ -37,13 +40,19 @@ export function LengthField({
   )
 }
 
-/** Told with each letter that makes it a sound value, not only when it is left; and where what is typed first goes. */
+/**
+ * Told with each letter that makes it a sound value, not only when it is left; and where what is
+ * typed first goes.
+ */
 interface Eager {
   live?: boolean
   focus?: boolean
 }
 
-/** A thickness in the user's units; "6 oz" or "2.3 mm" may be typed in either. Empty while it is not known. */
+/**
+ * A thickness in the user's units; "6 oz" or "2.3 mm" may be typed in either. Empty while it is not
+ * known.
+ */
 export function ThicknessField({
   label,
   mm,
@@ -194,7 +203,10 @@ function TypedField({
   )
 }
 
-/** Words; told when they are done, or with each letter where they are `live`. What is `known` is offered while one types. */
+/**
+ * Words; told when they are done, or with each letter where they are `live`. What is `known` is
+ * offered while one types.
+ */
 export function TextField({
   label,
   value,

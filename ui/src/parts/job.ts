@@ -5,7 +5,10 @@ export type Job = Schemas['JobOut']
 export const isLive = (job: Job | null | undefined) =>
   job?.state === 'queued' || job?.state === 'running'
 
-/** Hears of a job each time it changed, until it ends; the stream finds the server again by itself. Returns how to stop hearing. */
+/**
+ * Hears of a job each time it changed, until it ends; the stream finds the server again by itself.
+ * Returns how to stop hearing.
+ */
 export function hearJob(id: number, onNews: (job: Job) => void): () => void {
   const stream = new EventSource(`/api/jobs/${id}/events`)
   stream.addEventListener('job', (event: MessageEvent<string>) => {
@@ -18,7 +21,10 @@ export function hearJob(id: number, onNews: (job: Job) => void): () => void {
   }
 }
 
-/** What a job at a file gave: waits until it ends. `onNews` hears how far it is; an abort stops the waiting, not the job. */
+/**
+ * What a job at a file gave: waits until it ends. `onNews` hears how far it is; an abort stops the
+ * waiting, not the job.
+ */
 export async function afterJob<T>(
   begun: Promise<Job>,
   result: (id: number) => Promise<T>,
@@ -43,7 +49,10 @@ export async function afterJob<T>(
   return result(last.id)
 }
 
-/** Follows long work while it runs: the newest the server said of it. `onNews` hears each time something was found, and the end. */
+/**
+ * Follows long work while it runs: the newest the server said of it. `onNews` hears each time
+ * something was found, and the end.
+ */
 export function useFollowedJob(
   known: Job | null | undefined,
   onNews: (job: Job) => void,

@@ -9,7 +9,10 @@ export interface Key {
   shown?: string
 }
 
-/** The keys of a room. They act wherever the focus is, but not while something is typed; `?` lists them. */
+/**
+ * The keys of a room. They act wherever the focus is, but not while something is typed; `?` lists
+ * them.
+ */
 export function RoomKeys({ room, keys }: { room: string; keys: Key[] }) {
   const [listed, setListed] = useState(false)
   const pressed = useEffectEvent((event: KeyboardEvent) => {

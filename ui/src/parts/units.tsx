@@ -53,7 +53,10 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
   return <Context value={units}>{children}</Context>
 }
 
-/** A length typed by hand, in mm: "12", "12 mm", "1/8 in", "2 1/2\"", "1.25in"; bare numbers are in the user's own unit. Null where it is no length. */
+/**
+ * A length typed by hand, in mm: "12", "12 mm", "1/8 in", "2 1/2\"", "1.25in"; bare numbers are in
+ * the user's own unit. Null where it is no length.
+ */
 export function parseLength(text: string, system: System): number | null {
   const found =
     /^\s*(-?)(?:(\d+(?:[.,]\d+)?)(?:\s+(\d+)\/(\d+))?|(\d+)\/(\d+))\s*(mm|cm|in|inch|"|″)?\s*$/i.exec(
@@ -79,7 +82,10 @@ export function parseLength(text: string, system: System): number | null {
 
 const MM_PER_OUNCE = MM_PER_INCH / 64
 
-/** A thickness typed by hand, in mm: "2.3", "2.3 mm", "6 oz"; bare numbers are in the user's own unit. Null where it is none. */
+/**
+ * A thickness typed by hand, in mm: "2.3", "2.3 mm", "6 oz"; bare numbers are in the user's own
+ * unit. Null where it is none.
+ */
 export function parseThickness(text: string, system: System): number | null {
   const found = /^\s*(\d+(?:[.,]\d+)?)\s*(mm|oz)?\s*$/i.exec(text)
   if (!found) return null
@@ -111,7 +117,10 @@ export const percent = (share: number, decimals = 0) => `${(share * 100).toFixed
 export const cssShare = (share: number) => `${(Math.min(1, Math.max(0, share)) * 100).toFixed(2)}%`
 export const plural = (count: number, one: string, many = `${one}s`) =>
   `${count} ${count === 1 ? one : many}`
-/** The day of a date, which has no zone, or of a moment as the server says it, in UTC, where the user is. */
+/**
+ * The day of a date, which has no zone, or of a moment as the server says it, in UTC, where the
+ * user is.
+ */
 export const dayOf = (iso: string) =>
   new Date(
     iso.length === DATE_ALONE ? `${iso}T00:00` : ZONE.test(iso) ? iso : `${iso}Z`,

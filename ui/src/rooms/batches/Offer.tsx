@@ -5,7 +5,10 @@ import { useUnits } from '../../parts/units'
 
 type Kept = Pick<Schemas['LeatherOffer'], 'number' | 'kept_for'>
 
-/** Whether leather may be taken: false where it is free, true where another batch keeps it and both are to share it, null where not. */
+/**
+ * Whether leather may be taken: false where it is free, true where another batch keeps it and both
+ * are to share it, null where not.
+ */
 export function mayShare(offers: Kept[]): boolean | null {
   const kept = offers.filter((o) => o.kept_for.length > 0)
   if (kept.length === 0) return false

@@ -18,7 +18,8 @@ interface Shown {
 }
 
 /**
- * The pieces lying on a hide, as card templates: each kind of piece is drawn once and used where it lies. Who is
+ * The pieces lying on a hide, as card templates: each kind of piece is drawn once and used where
+ * it lies. Who is
  * pointed at is told by the one group that holds them; nothing here is built anew for it.
  */
 export const LaidPieces = memo(function LaidPieces({
@@ -162,7 +163,10 @@ const Laid = memo(function Laid({
   )
 })
 
-/** What is pointed at, or all of its kind, brought out over the rest: lighter card, a brass edge, its hidden areas. */
+/**
+ * What is pointed at, or all of its kind, brought out over the rest: lighter card, a brass edge,
+ * its hidden areas.
+ */
 export function HeldPieces({
   placements,
   pieces,

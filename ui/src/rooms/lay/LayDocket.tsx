@@ -34,7 +34,10 @@ interface Shown {
   acts: ReturnType<typeof useLayActs>
 }
 
-/** The docket of a lay: the next act, its figures, where the leather went, what found no place, its revisions. */
+/**
+ * The docket of a lay: the next act, its figures, where the leather went, what found no place, its
+ * revisions.
+ */
 export function LayDocket({
   lay,
   job,
@@ -152,10 +155,13 @@ export function LayDocket({
   )
 }
 
-/** What stands between the lay and the knife: leather that changed, a lay that waits, hides nobody looked over. */
+/**
+ * What stands between the lay and the knife: leather that changed, a lay that waits, hides nobody
+ * looked over.
+ */
 function Told({ lay, job, acts }: Omit<Shown, 'hide'>) {
   const hit = lay.changed.reduce((sum, c) => sum + c.hit, 0)
-  const waits = lay.waiting !== null && !isLive(job) ? lay.waiting : null
+  const waits = lay.waiting
   return (
     <>
       {lay.changed.length > 0 && (

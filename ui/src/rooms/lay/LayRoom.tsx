@@ -212,6 +212,7 @@ function Pointed({
     <div
       className="docket pointer-events-none absolute right-4 bottom-3 max-w-sm px-4 py-2 shadow-lg"
       role="status"
+      aria-label="Piece pointed at"
     >
       <div className="font-stamp text-lg font-bold">
         {piece.name}

@@ -11,7 +11,10 @@ export type Piece = Schemas['LayPiece']
 /** A piece's copy by one word, as what is pointed at or pinned is named. */
 export const keyOf = (p: { piece: string; copy_number: number }) => `${p.piece}#${p.copy_number}`
 
-/** What a difference makes of a lay; null where it is not the next of what is known, and all is to be read again. */
+/**
+ * What a difference makes of a lay; null where it is not the next of what is known, and all is to
+ * be read again.
+ */
 export function applied(lay: Lay, delta: Delta): Lay | null {
   if (delta.was !== '' && delta.was !== lay.state.seen) return null
   const lies = new Map(

@@ -17,7 +17,8 @@ export function useLay(id: number) {
     const known = queries.getQueryData<Lay>(key)
     const next = known ? applied(known, delta) : null
     if (next) queries.setQueryData(key, next)
-    // A revision has more to it than where its pieces lie: its history, its number, what waits beside it.
+    // A revision has more to it than where its pieces lie: its history, its number, what waits
+    // beside it.
     if (next === null || isRevision(delta.seen)) void again()
   })
   const onJob = useEffectEvent((news: Job) => {
@@ -101,7 +102,9 @@ export function useLayActs(lay: Lay) {
       ),
     onSettled,
   })
-  /** Brings the lay onto its leather as it is now, then has what was taken up laid around the rest. */
+  /**
+   * Brings the lay onto its leather as it is now, then has what was taken up laid around the rest.
+   */
   const mend = useMutation({
     mutationFn: async (seconds: number) => {
       const taken = await told(

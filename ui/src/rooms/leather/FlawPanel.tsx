@@ -32,7 +32,10 @@ interface Shown {
   onChange: (change: Change, failed?: () => void) => void
 }
 
-/** Flaws ringed on the hide: drawn, named, graded. Severity is suggested from kind and size, and the cutter's to change. */
+/**
+ * Flaws ringed on the hide: drawn, named, graded. Severity is suggested from kind and size, and the
+ * cutter's to change.
+ */
 export function FlawPanel({ known, step, draft, chosen, onDraft, onChoose, onChange }: Shown) {
   const flaw = known.flaws.find((f) => f.id === chosen)
   const own = known.flaws.filter(

@@ -25,7 +25,10 @@ const TABS = [
   ['history', 'History'],
 ] as const
 
-/** The hide that the address names; the room is made anew for each, so that what was begun on one stays with it. */
+/**
+ * The hide that the address names; the room is made anew for each, so that what was begun on one
+ * stays with it.
+ */
 export function HideRoom() {
   const id = Number(useParams().id)
   return <OneHide key={id} id={id} />
@@ -90,7 +93,10 @@ function OneHide({ id }: { id: number }) {
       </div>
     )
   const known = hide.data
-  /** A ring is chosen where rings are drawn; elsewhere pressing one leads there, unless the press means something else. */
+  /**
+   * A ring is chosen where rings are drawn; elsewhere pressing one leads there, unless the press
+   * means something else.
+   */
   const choose =
     tab !== 'look' || step === 'pull' || step === 'thickness' || (draws(tool) && !ringing)
       ? undefined
@@ -98,7 +104,10 @@ function OneHide({ id }: { id: number }) {
           const there = known.flaws.find((f) => f.id === flaw)?.step ?? 'surface'
           act({ type: 'choose', flaw, ...(!ringing && { step: there }) })
         }
-  /** What was begun is cleared at once, so that the next can be begun; it comes back where saving failed. */
+  /**
+   * What was begun is cleared at once, so that the next can be begun; it comes back where saving
+   * failed.
+   */
   const changeOr = (c: Change, failed?: () => void) => {
     change.mutate(c, {
       onError: () => {

@@ -13,7 +13,10 @@ const FILES = [
   ['json', 'JSON'],
 ] as const
 
-/** What was done with a hide, newest first, and what it was before it was cut; a straight cut made here. */
+/**
+ * What was done with a hide, newest first, and what it was before it was cut; a straight cut made
+ * here.
+ */
 export function HistoryPanel({
   id,
   known,

@@ -15,7 +15,10 @@ interface Shown {
   mirrored?: boolean
 }
 
-/** A hide as it is known: its picture or its colour, tightness, flaws, and as asked the tests and the lines of equal thickness. */
+/**
+ * A hide as it is known: its picture or its colour, tightness, flaws, and as asked the tests and
+ * the lines of equal thickness.
+ */
 export function KnownHide({
   known,
   scale,

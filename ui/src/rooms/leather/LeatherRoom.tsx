@@ -16,7 +16,10 @@ const STATES = ['received', 'looked over', 'kept', 'laid', 'part used', 'used up
 /** What a hide may be called by hand; kept and laid follow from what is done with it. */
 const HAND_STATES = STATES.filter((s) => s !== 'kept' && s !== 'laid')
 
-/** The rack: every hide drawn true to shape at one scale; found, counted, marked several at once; pressed, it is taken down. */
+/**
+ * The rack: every hide drawn true to shape at one scale; found, counted, marked several at once;
+ * pressed, it is taken down.
+ */
 export function LeatherRoom() {
   const rack = server.useQuery('get', '/api/leather')
   const [asked, setAsked] = useState<Asked>(NOTHING_ASKED)

@@ -10,7 +10,10 @@ import { sendFile } from '../patterns/files'
 import { seenName, useBegun, useHide } from './hide'
 import { SeenRoom } from './SeenRoom'
 
-/** Measuring a hide: from pictures of the table, a digitising table's drawing, or a rule along the backbone. */
+/**
+ * Measuring a hide: from pictures of the table, a digitising table's drawing, or a rule along the
+ * backbone.
+ */
 export function MeasureRoom() {
   const id = Number(useParams().id)
   const hide = useHide(id)
@@ -244,7 +247,10 @@ function FromPictures({
   )
 }
 
-/** Pictures being read: what was found so far, and a way to stop. Whoever leaves the room finds it here again. */
+/**
+ * Pictures being read: what was found so far, and a way to stop. Whoever leaves the room finds it
+ * here again.
+ */
 function Reading({ job }: { job: Job | null }) {
   const stop = useMutation({
     mutationFn: (id: number) =>
@@ -330,7 +336,10 @@ function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }
   )
 }
 
-/** The stations as they are typed, joined by straight lines: a figure that is wrong sticks out at once. */
+/**
+ * The stations as they are typed, joined by straight lines: a figure that is wrong sticks out at
+ * once.
+ */
 function ByRuleDrawn({ rows }: { rows: number[][] }) {
   const sound = rows
     .filter((row) => row.length === 3 && row.every(Number.isFinite))

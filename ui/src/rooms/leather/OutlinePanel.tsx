@@ -16,7 +16,10 @@ const TOOLS: [OutlineTool, string, string][] = [
   ['cut', 'Cut along a line', 'Draw from edge to edge; the larger part stays.'],
 ]
 
-/** Where the backbone runs, and the outline mended: the map of tightness is laid between tail and neck. */
+/**
+ * Where the backbone runs, and the outline mended: the map of tightness is laid between tail and
+ * neck.
+ */
 export function OutlinePanel({
   known,
   tool,

@@ -1,18 +1,19 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useReducer, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, readFrom, readUnder, told, type Schemas } from '../../api/client'
+import { api, readFrom, readUnder, told } from '../../api/client'
 import { HideView, type ViewHandle } from '../../hide/HideView'
-import { drawnPath } from '../../hide/drawing'
 import type { Told } from '../../hide/places'
 import { useDrawing } from '../../hide/useDrawing'
-import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Trouble } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
-import { FLAW_KINDS, seenName, SEVERITIES, useBegun, type At, type Known } from './hide'
+import { FoundRings } from './FoundRings'
+import { seenName, useBegun, type At, type Known } from './hide'
+import { KnownBefore } from './KnownBefore'
 import { areaOf } from './push'
+import { SeenOnTable } from './SeenOnTable'
 import {
   asSeen,
   corrected,
@@ -41,7 +42,10 @@ const TOOL_KEYS: Record<string, SeenTool> = {
   r: 'ring',
   b: 'ends',
 }
-/** What was found of a hide laid over its picture: accepted, corrected or drawn anew by the cutter; nothing is taken before that. */
+/**
+ * What was found of a hide laid over its picture: accepted, corrected or drawn anew by the cutter;
+ * nothing is taken before that.
+ */
 export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const id = known.rack.id
   const units = useUnits()
@@ -163,7 +167,6 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
   const step = (by: number) => {
     act({ type: 'step', by })
   }
-  const { x0, y0, x1, y1 } = seen.bounds
   return (
     <div className="beside h-full">
       <div className="relative min-w-0">
@@ -179,120 +182,15 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
           onPointer={pointer}
           label="The table from above, with what was found"
         >
-          {(scale) => {
-            const px = 1 / scale
-            return (
-              <>
-                {seen.picture ? (
-                  <image
-                    href={seen.picture}
-                    x={x0}
-                    y={y0}
-                    width={x1 - x0}
-                    height={y1 - y0}
-                    preserveAspectRatio="none"
-                  />
-                ) : (
-                  <path d={pathOf([taken.outline])} fill={leatherColour(known.rack.colour)} />
-                )}
-                <path
-                  d={pathOf([taken.outline, ...taken.holes])}
-                  fill="none"
-                  stroke="#1a1512"
-                  strokeOpacity={0.8}
-                  strokeWidth={5 * px}
-                />
-                <path
-                  d={pathOf([taken.outline, ...taken.holes])}
-                  fill="none"
-                  stroke="#ffd76a"
-                  strokeWidth={2.2 * px}
-                />
-                {(keeps ? again.data : undefined)?.flaws.map((f, i) => (
-                  <path
-                    key={`k${i}`}
-                    data-known-flaw
-                    d={pathOf([f.outline])}
-                    fill="#fffdf6"
-                    fillOpacity={0.12}
-                    stroke="#fffdf6"
-                    strokeWidth={2 * px}
-                    strokeDasharray={`${7 * px} ${4 * px}`}
-                  />
-                ))}
-                {taken.rings.map((r, i) => (
-                  <g
-                    key={i}
-                    data-ring={i + 1}
-                    className="cursor-pointer"
-                    strokeLinejoin="round"
-                    onClick={() => {
-                      if (tool === null) act({ type: 'choose', at: i })
-                    }}
-                  >
-                    <path
-                      d={pathOf([r.outline])}
-                      fill={i === at ? '#ffd76a' : '#1a1512'}
-                      fillOpacity={r.taken ? 0.28 : 0.05}
-                      stroke="#1a1512"
-                      strokeWidth={(i === at ? 7 : 5) * px}
-                    />
-                    <path
-                      d={pathOf([r.outline])}
-                      fill="none"
-                      stroke={r.doubted ? '#ffb4a6' : '#ffd76a'}
-                      strokeWidth={(i === at ? 3.4 : 2.2) * px}
-                      strokeDasharray={r.taken ? undefined : `${4 * px} ${5 * px}`}
-                    />
-                    <text
-                      x={r.outline[0]?.[0] ?? 0}
-                      y={(r.outline[0]?.[1] ?? 0) - 6 * px}
-                      fontSize={16 * px}
-                      fontWeight={700}
-                      fill="#fffdf6"
-                      stroke="#1a1512"
-                      strokeWidth={4 * px}
-                      paintOrder="stroke"
-                    >
-                      {i + 1}
-                    </text>
-                  </g>
-                ))}
-                {taken.lines.map((x, i) => (
-                  <path
-                    key={i}
-                    d={`M${x.points.map((p) => p.join(',')).join('L')}`}
-                    stroke="#1a1512"
-                    strokeWidth={5 * px}
-                    strokeDasharray={x.means === 'nothing' ? `${4 * px} ${6 * px}` : undefined}
-                    fill="none"
-                  />
-                ))}
-                {taken.lines.map((x, i) => (
-                  <path
-                    key={`b${i}`}
-                    d={`M${x.points.map((p) => p.join(',')).join('L')}`}
-                    stroke="#ffd76a"
-                    strokeWidth={2.4 * px}
-                    fill="none"
-                  />
-                ))}
-                {taken.ends.tail && <EndMark at={taken.ends.tail} words="tail" px={px} />}
-                {taken.ends.neck && <EndMark at={taken.ends.neck} words="neck" px={px} />}
-                {tool !== null && tool !== 'push' && pen.points.length > 0 && (
-                  <path
-                    d={drawnPath(pen.points)}
-                    fill="none"
-                    stroke={tool === 'take off' ? '#ffb4a6' : '#ffd76a'}
-                    strokeOpacity={0.75}
-                    strokeWidth={tool === 'cut' || tool === 'ring' ? 3 * px : brush}
-                    strokeLinecap="round"
-                    strokeLinejoin="round"
-                  />
-                )}
-              </>
-            )
-          }}
+          {(scale) => (
+            <SeenOnTable
+              {...{ seen, taken, at, tool, brush, act }}
+              colour={known.rack.colour}
+              drawn={pen.points}
+              keptFlaws={keeps && again.data ? again.data.flaws : []}
+              px={1 / scale}
+            />
+          )}
         </HideView>
       </div>
       <section className="docket flex min-h-0 flex-col" aria-label="What was found">
@@ -403,67 +301,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
           {(tool === 'add' || tool === 'take off') && (
             <LengthField label="Brush" mm={brush} onChange={setBrush} />
           )}
-          <h2 className="mt-3 font-semibold">
-            {taken.rings.length ? 'Rings' : 'No ring of chalk was found'}
-          </h2>
-          <ul>
-            {taken.rings.map((r, i) => (
-              <li
-                key={i}
-                className={`border-b border-docket-line ${i === at ? 'bg-brass/15' : ''}`}
-              >
-                <div className="flex items-center gap-3">
-                  <input
-                    type="checkbox"
-                    className="size-5"
-                    checked={r.taken}
-                    aria-label={`Take ring ${i + 1}`}
-                    onChange={(e) => {
-                      ringAt(i, { taken: e.target.checked })
-                    }}
-                  />
-                  <button
-                    type="button"
-                    className="flex min-h-11 flex-1 items-center gap-3 text-left"
-                    aria-label={`Ring ${i + 1}`}
-                    onClick={() => {
-                      act({ type: 'choose', at: i === at ? null : i })
-                    }}
-                  >
-                    <span className="figure w-5 font-bold">{i + 1}</span>
-                    <span>{['how bad?', 'surface', 'blemish', 'unsound'][r.severity]}</span>
-                    <span className="text-ink-soft">{r.kind}</span>
-                    <span className="ml-auto text-sm text-ink-soft">
-                      {r.doubted ? 'look at it' : r.chalk && `${r.chalk} chalk`}
-                    </span>
-                  </button>
-                </div>
-                {i === at && (
-                  <div className="grid grid-cols-[122px_1fr] gap-2 pb-2 pl-8">
-                    <Choice
-                      label="What is it?"
-                      value={r.kind}
-                      options={FLAW_KINDS.map((k) => [k, k] as const)}
-                      onChange={(kind) => {
-                        ringAt(i, { kind })
-                      }}
-                    />
-                    <Choice
-                      label="How bad is it?"
-                      value={String(r.severity)}
-                      options={[
-                        ['0', 'as its kind suggests'],
-                        ...SEVERITIES.map(([n, words]) => [String(n), words] as const),
-                      ]}
-                      onChange={(s) => {
-                        ringAt(i, { severity: Number(s), taken: true, doubted: false })
-                      }}
-                    />
-                  </div>
-                )}
-              </li>
-            ))}
-          </ul>
+          <FoundRings rings={taken.rings} at={at} act={act} />
           {taken.lines.map((x, i) => (
             <Choice
               key={i}
@@ -549,83 +387,5 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
         </div>
       </section>
     </div>
-  )
-}
-
-/** What was known of a hide that is measured again: whether it fits the new outline, and the choice to keep it. */
-function KnownBefore({
-  known,
-  again,
-  keeps,
-  error,
-  onKeep,
-}: {
-  known: Known
-  again: Schemas['KnownAgain'] | undefined
-  keeps: boolean
-  error: Error | null
-  onKeep: (keep: boolean) => void
-}) {
-  const all = again?.fits
-    ? again
-    : { flaws: known.flaws, pulls: known.pulls.length, readings: known.readings.length }
-  const what = [
-    [all.flaws.length, 'flaw'],
-    [all.pulls, 'pull test'],
-    [all.readings, 'reading'],
-  ] as const
-  const words =
-    what
-      .filter(([n]) => n > 0)
-      .map(([n, name]) => plural(n, name))
-      .join(', ') || 'nothing that lies on it still'
-  return (
-    <div className="mt-2 border-t border-docket-line pt-2">
-      <h2 className="font-semibold">Known before: {words}</h2>
-      {again === undefined && error === null && (
-        <p role="status" className="text-ink-soft">
-          Seeing where it lies on the new outline …
-        </p>
-      )}
-      <Trouble error={error} onPaper />
-      {again?.fits === false && (
-        <p className="border-l-4 border-brass bg-brass/15 px-3 py-2">
-          It cannot be kept: {again.words}
-        </p>
-      )}
-      {again?.fits && (
-        <>
-          <p className="text-sm text-ink-soft">{again.words}</p>
-          <Tick label="keep it, where the broken rings show" checked={keeps} onChange={onKeep} />
-        </>
-      )}
-    </div>
-  )
-}
-
-function EndMark({ at, words, px }: { at: At; words: string; px: number }) {
-  return (
-    <g>
-      <circle
-        cx={at[0]}
-        cy={at[1]}
-        r={8 * px}
-        fill="#ffd76a"
-        stroke="#1a1512"
-        strokeWidth={2 * px}
-      />
-      <text
-        x={at[0]}
-        y={at[1] - 12 * px}
-        fontSize={16 * px}
-        fontWeight={700}
-        fill="#fffdf6"
-        stroke="#1a1512"
-        strokeWidth={4 * px}
-        paintOrder="stroke"
-      >
-        {words}
-      </text>
-    </g>
   )
 }

@@ -70,7 +70,10 @@ export function WorthMarks({ id, scale }: { id: number; scale: number }) {
   )
 }
 
-/** What a hide is worth: by tightness, to each article, and which open batch it suits best, with the reason. */
+/**
+ * What a hide is worth: by tightness, to each article, and which open batch it suits best, with the
+ * reason.
+ */
 export function WorthPanel({ id, known }: { id: number; known: Known }) {
   const worth = useWorth(id)
   const units = useUnits()

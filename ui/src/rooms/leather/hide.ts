@@ -85,7 +85,10 @@ export function useChange(id: number) {
 export const newId = (prefix: string) =>
   `${prefix}-${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 7)}`
 
-/** Something begun and not yet saved: kept in the browser, so that closing it in the middle loses nothing. */
+/**
+ * Something begun and not yet saved: kept in the browser, so that closing it in the middle loses
+ * nothing.
+ */
 export function useBegun<T>(name: string): [T | null, (value: T | null) => void] {
   const key = `fairlay.begun.${name}`
   const [value, setValue] = useState<T | null>(() => {

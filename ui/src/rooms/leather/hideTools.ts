@@ -2,7 +2,8 @@ import type { Tool as DrawingTool } from '../../hide/drawing'
 import type { At, StepName } from './hide'
 
 /**
- * What is in hand while a hide is looked over: which step one is at, which tool, what was begun. States and closed
+ * What is in hand while a hide is looked over: which step one is at, which tool, what was begun.
+ * States and closed
  * actions, without a screen.
  */
 

@@ -1,6 +1,9 @@
 import type { At } from './hide'
 
-/** An outline pushed from a place to another: points near by go with it, farther ones less, none beyond `reach`. */
+/**
+ * An outline pushed from a place to another: points near by go with it, farther ones less, none
+ * beyond `reach`.
+ */
 export function pushed(ring: number[][], from: At, to: At, reach: number): number[][] {
   return ring.map((p) => {
     const [x, y] = [p[0] ?? 0, p[1] ?? 0]
@@ -14,7 +17,10 @@ export function pushed(ring: number[][], from: At, to: At, reach: number): numbe
   })
 }
 
-/** The area in m2 of an outline in mm without its holes, while it is pushed about; the server measures it anew when it is taken. */
+/**
+ * The area in m2 of an outline in mm without its holes, while it is pushed about; the server
+ * measures it anew when it is taken.
+ */
 export const areaOf = (outline: number[][], holes: number[][][]) =>
   (shoelace(outline) - holes.reduce((sum, h) => sum + shoelace(h), 0)) / 1e6
 

@@ -3,7 +3,10 @@ import type { Tool as DrawingTool } from '../../hide/drawing'
 import type { At } from './hide'
 import { pushed } from './push'
 
-/** What of a hide that was seen is taken, as the cutter corrects it: states and closed actions, every one of which can be undone. */
+/**
+ * What of a hide that was seen is taken, as the cutter corrects it: states and closed actions,
+ * every one of which can be undone.
+ */
 
 export type Seen = Schemas['SeenRecord']
 export interface Ring {
@@ -34,7 +37,10 @@ export const SHAPES: Record<SeenTool, DrawingTool> = {
   ends: { shape: 'press' },
 }
 
-/** The corrections of one seen hide; `own` is null while nothing was corrected, `before` what each act can go back to. */
+/**
+ * The corrections of one seen hide; `own` is null while nothing was corrected, `before` what each
+ * act can go back to.
+ */
 export interface Corrections {
   own: Taken | null
   before: (Taken | null)[]

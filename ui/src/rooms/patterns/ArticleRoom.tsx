@@ -7,7 +7,9 @@ import { useArticle, type Drawn } from './article'
 import { ArticleDocket } from './ArticleDocket'
 import { inRows, PatternDrawing } from './PatternDrawing'
 
-/** One article: all its card templates laid out on the bench at one scale, and what one of it takes. */
+/**
+ * One article: all its card templates laid out on the bench at one scale, and what one of it takes.
+ */
 export function ArticleRoom() {
   const id = Number(useParams().id)
   const [search] = useSearchParams()

@@ -26,7 +26,10 @@ const same = (a: Run, b: Run) =>
     Math.hypot(a.end.x - b.end.x, a.end.y - b.end.y) <
   0.5
 
-/** How a piece is cut: what is left beyond its finished edge, with which tool, and where it may be made in two. */
+/**
+ * How a piece is cut: what is left beyond its finished edge, with which tool, and where it may be
+ * made in two.
+ */
 export function CutPanel({ p, drawn, edge, onEdge, change, onAct }: Shown) {
   const units = useUnits()
   const chosen = edge === null ? undefined : drawn.edges[edge]

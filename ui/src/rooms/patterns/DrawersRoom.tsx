@@ -13,7 +13,10 @@ import { inRows } from './PatternDrawing'
 
 type Card = Schemas['ArticleCard']
 
-/** The drawers of card templates: every article with its pieces at one scale, and whether it is complete. */
+/**
+ * The drawers of card templates: every article with its pieces at one scale, and whether it is
+ * complete.
+ */
 export function DrawersRoom() {
   const drawers = server.useQuery('get', '/api/patterns')
   return (

@@ -37,7 +37,10 @@ const INK: Record<Use, string> = {
   'leave out': '#5d6a6c',
 }
 
-/** Pieces from a drawing made elsewhere: say what its units and layers are; see what was found, closed and left out. */
+/**
+ * Pieces from a drawing made elsewhere: say what its units and layers are; see what was found,
+ * closed and left out.
+ */
 export function FromDrawing({ hand, onAdded }: { hand: Hand; onAdded: () => void }) {
   const [file, setFile] = useState<Schemas['FileOut'] | null>(null)
   const picker = useRef<HTMLInputElement>(null)

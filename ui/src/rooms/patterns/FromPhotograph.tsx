@@ -26,7 +26,10 @@ const START: Said = {
   grow_mm: 0,
 }
 
-/** A part photographed on squared paper: straightened, traced, and its outline laid over the picture to be mended. */
+/**
+ * A part photographed on squared paper: straightened, traced, and its outline laid over the picture
+ * to be mended.
+ */
 export function FromPhotograph({ hand, onAdded }: { hand: Hand; onAdded: () => void }) {
   const [file, setFile] = useState<Schemas['FileOut'] | null>(null)
   return file === null ? (

@@ -22,7 +22,10 @@ interface Shown {
   fill?: string
 }
 
-/** An outline with its handles: drag a node, or move it by arrow keys (Shift: a tenth); Delete takes it out, C makes a corner of a bend and back, D puts a new one after it. */
+/**
+ * An outline with its handles: drag a node, or move it by arrow keys (Shift: a tenth); Delete takes
+ * it out, C makes a corner of a bend and back, D puts a new one after it.
+ */
 export function Handles({ contour, scale, onChange, onDone, fill = 'none' }: Shown) {
   const [at, setAt] = useState<number | null>(null)
   const px = 1 / scale

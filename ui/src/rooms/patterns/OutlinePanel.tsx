@@ -8,7 +8,10 @@ import type { Act } from './pieceTools'
 
 export type Half = Schemas['WholeOut']
 
-/** The outline itself: its handles, the half turned over on its centre line, its scale, and taking the piece away. */
+/**
+ * The outline itself: its handles, the half turned over on its centre line, its scale, and taking
+ * the piece away.
+ */
 export function OutlinePanel({
   p,
   half,

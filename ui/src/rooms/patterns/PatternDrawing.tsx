@@ -3,7 +3,10 @@ import { GrainArrow } from '../../hide/PieceCard'
 import { MarkShape } from '../../hide/MarkShape'
 import type { Drawn } from './article'
 
-/** A pattern as a card template: cut edge, finished edge where it differs, hidden areas, marks, grain arrow and name. */
+/**
+ * A pattern as a card template: cut edge, finished edge where it differs, hidden areas, marks,
+ * grain arrow and name.
+ */
 export function PatternDrawing({
   drawn,
   name,
@@ -89,7 +92,10 @@ export interface Placed<T> {
   dy: number
 }
 
-/** Items set side by side in rows, the way templates are laid out on a bench, so that they are seen as large as can be in a room `aspect` times as wide as high. */
+/**
+ * Items set side by side in rows, the way templates are laid out on a bench, so that they are seen
+ * as large as can be in a room `aspect` times as wide as high.
+ */
 export function inRows<T>(
   items: { item: T; x0: number; y0: number; x1: number; y1: number }[],
   apart: number,

@@ -5,7 +5,9 @@ import { NumberField, LengthField, TextField } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
 import type { Article, Hand } from './article'
 
-/** How an article goes together: seams (thread, thickness where pieces meet), thread and hardware. */
+/**
+ * How an article goes together: seams (thread, thickness where pieces meet), thread and hardware.
+ */
 export function SeamsDialog({ hand }: { hand: Hand }) {
   const [open, setOpen] = useState(false)
   return (

@@ -22,7 +22,10 @@ export interface Hand {
   open: boolean
 }
 
-/** What a change of ours was made from, and the version it made: it can be taken back while nobody else saved since. */
+/**
+ * What a change of ours was made from, and the version it made: it can be taken back while nobody
+ * else saved since.
+ */
 interface Step {
   before: Article
   made: number

@@ -35,7 +35,9 @@ export const withNode = (contour: Node[], i: number, node: Node): Node[] =>
 export const withoutNode = (contour: Node[], i: number): Node[] =>
   contour.length > 3 ? contour.filter((_, k) => k !== i) : contour
 
-/** A corner made of a bend, or a bend of a corner: its handles a third of the way to its neighbours. */
+/**
+ * A corner made of a bend, or a bend of a corner: its handles a third of the way to its neighbours.
+ */
 export function toggled(contour: Node[], i: number): Node[] {
   const node = contour[i]
   if (!node) return contour
@@ -53,7 +55,9 @@ export function toggled(contour: Node[], i: number): Node[] {
   ])
 }
 
-/** A node put in the middle of the span after node i; the outline keeps its shape (de Casteljau). */
+/**
+ * A node put in the middle of the span after node i; the outline keeps its shape (de Casteljau).
+ */
 export function divided(contour: Node[], i: number): Node[] {
   const a = contour[i]
   const b = contour[(i + 1) % contour.length]

@@ -27,7 +27,10 @@ export const SHAPES: Record<PieceTool, Tool> = {
 }
 const LEAST_LINE_MM = 4
 
-/** What comes of something drawn on a piece: a mark, a change of it, or the line that a half is turned over on. */
+/**
+ * What comes of something drawn on a piece: a mark, a change of it, or the line that a half is
+ * turned over on.
+ */
 export type Made =
   { mark: Mark } | { alter: (p: Pattern) => Pattern } | { centre: { start: At; end: At } }
 
