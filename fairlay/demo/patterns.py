@@ -5,15 +5,15 @@ Outlines in mm, load axis along x unless said.
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from shapely.geometry import Point, Polygon
 
 from fairlay.core.pattern.article import Article, Hardware, Seam, SeamSide
 from fairlay.core.pattern.by_dimensions import draw
-from fairlay.core.pattern.contour import Contour, arc, contour_of, joined
+from fairlay.core.pattern.contour import Contour, arc, contour_of, joined, rounded_off
 from fairlay.core.pattern.edges import XY, Run
 from fairlay.core.pattern.needs import start_named
 from fairlay.core.pattern.pattern import Mark, Pattern, SeamLine, slug_of
@@ -31,10 +31,8 @@ def rounded(length: float, width: float, radius: float) -> Contour:
 
 def panel(length: float, tail_width: float, neck_width: float, radius: float) -> Contour:
     """A tapered panel with round corners."""
-    inner = Polygon(
-        [(0, -tail_width / 2), (length, -neck_width / 2), (length, neck_width / 2), (0, tail_width / 2)]
-    ).buffer(-radius)
-    return contour_of(np.round(np.asarray(inner.buffer(radius, quad_segs=5).exterior.coords[:-1]), 2))
+    tail, neck = tail_width / 2, neck_width / 2
+    return joined(rounded_off([(0, -tail), (length, -neck), (length, neck), (0, tail)], radius), 2)
 
 
 def strap(length: float, width: float) -> Contour:
@@ -49,23 +47,9 @@ def disc(across: float) -> Contour:
 
 def bellows_board(length: float, width: float) -> Contour:
     """The leather face of a bellows board: a pear with a nozzle end."""
-    body = (
-        Point(0, 0)
-        .buffer(width / 2, quad_segs=10)
-        .union(
-            Polygon(
-                [
-                    (0, -width / 2),
-                    (length - width / 2 - 20, -22),
-                    (length - width / 2, -18),
-                    (length - width / 2, 18),
-                    (length - width / 2 - 20, 22),
-                    (0, width / 2),
-                ]
-            )
-        )
-    )
-    return contour_of(np.round(np.asarray(body.convex_hull.exterior.coords[:-1]), 2))
+    round_mm, neck = width / 2, length - width / 2
+    touch = math.degrees(math.atan2(18, neck) + math.acos(round_mm / math.hypot(neck, 18)))
+    return joined([*arc(0, 0, round_mm, touch, 360 - touch), (neck, -18), (neck, 18)], 2)
 
 
 def mitt(length: float, width: float) -> Contour:
@@ -85,9 +69,14 @@ def mitt(length: float, width: float) -> Contour:
 
 def stool_top(across: float) -> Contour:
     """A three-sided stool seat with hollowed sides and round lobes."""
-    turn = np.linspace(0, 2 * np.pi, 43)[:-1]
+    step = 2 * np.pi / 24
+    turn = np.arange(24) * step
     radius = across / 2 * (0.86 + 0.14 * np.cos(3 * turn))
-    return contour_of(np.round(np.stack([np.cos(turn) * radius, np.sin(turn) * radius], axis=1), 2))
+    swell = -across / 2 * 0.42 * np.sin(3 * turn)
+    at = np.stack([np.cos(turn), np.sin(turn)]) * radius
+    along = np.stack([np.cos(turn), np.sin(turn)]) * swell + np.stack([-np.sin(turn), np.cos(turn)]) * radius
+    handle = along * step / 3
+    return joined([tuple(node) for node in np.concatenate([at, at - handle, at + handle]).T.tolist()], 2)
 
 
 def _pattern(

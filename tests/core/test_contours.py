@@ -21,6 +21,7 @@ from fairlay.core.pattern.contour import (
     joined,
     mirrored_over,
     moved,
+    rounded_off,
     scaled,
     turned,
 )
@@ -50,6 +51,25 @@ def test_an_arc_is_round(radius: float, start: float, turn: float) -> None:
     ring = flatten((*arc(7, -3, radius, start, start + turn), (7.0, -3.0)))
     far = np.hypot(ring[:-1, 0] - 7, ring[:-1, 1] + 3)
     assert np.abs(far - radius).max() < 1e-3 * radius + 1e-6
+
+
+@given(st.floats(40, 300), st.floats(30, 200), st.floats(-15, 15), st.floats(0.5, 12), st.booleans())
+def test_corners_are_rounded_as_far_as_a_disc_reaches_into_them(
+    long: float, wide: float, lean: float, radius: float, other_way: bool
+) -> None:
+    corners = [(0.0, 0.0), (long, lean), (long + lean, wide), (lean, wide - lean)]
+    nodes = rounded_off(corners[::-1] if other_way else corners, radius)
+    reached = Polygon(corners).buffer(-radius).buffer(radius, quad_segs=64)
+    off = Polygon(flatten(joined(nodes, 9))).symmetric_difference(reached).area
+    assert off < FLATTEN_MM * 2.2 * math.pi * radius, "no farther off than chords are from their arcs"
+
+
+def test_a_corner_that_goes_in_is_rounded_too_and_arcs_that_meet_are_refused() -> None:
+    boot = [(0, 0), (60, 0), (60, 20), (20, 20), (20, 60), (0, 60)]
+    area = Polygon(flatten(joined(rounded_off(boot, 8)))).area
+    assert area == pytest.approx(2000 - (5 - 1) * (1 - math.pi / 4) * 64, rel=1e-3)
+    with pytest.raises(BadShape, match=r"10\.5 mm radius meet"):
+        rounded_off(boot, 10.5)
 
 
 def test_a_disc_has_the_area_of_one_and_a_contour_keeps_it_however_it_is_moved() -> None:

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from shapely.geometry import Point, Polygon, box
 
 from fairlay.core.errors import BadHide
-from fairlay.core.leather import looking_over
+from fairlay.core.leather import looking_over, reshaped
 from fairlay.core.leather.acceptance import LineTaken, RingTaken, Taken, taken
 from fairlay.core.leather.gauge import GaugeReading
 from fairlay.core.leather.looking_over import LookingOver, RingedFlaw
@@ -215,7 +215,7 @@ def test_a_flaw_ringed_anew_is_still_that_flaw() -> None:
 
 def test_the_ends_of_a_side_of_the_other_hand_are_kept() -> None:
     made = looking_over.begun("side", side("S", 100, 2100, 950, 100, (0, 0, 0)).outline)
-    before = looking_over.turned(made, (2100.0, 0.0), (0.0, 0.0))
+    before = reshaped.turned(made, (2100.0, 0.0), (0.0, 0.0))
     assert before.neck_left
     fit = fit_again(before.ring, lying(before.ring, 200.0, 10, 10))
     tail, neck = ends_before(before, fit)

@@ -211,9 +211,9 @@ def check_lot(
     claim = max(share, -off / bought if bought else 0.0) > tolerance
     words = []
     if never_m2:
-        share = never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows))
+        part = never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows))
         words.append(
-            f"{f'{out_hides} of its hides' if out_hides > 0 else f'{share:.1%} of its area'} never came"
+            f"{f'{out_hides} of its hides' if out_hides > 0 else f'{part:.1%} of its area'} never came"
         )
     if claim:
         words.append(

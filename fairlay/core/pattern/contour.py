@@ -97,6 +97,33 @@ def arc(cx: float, cy: float, radius: float, start_deg: float, end_deg: float) -
     return nodes
 
 
+def rounded_off(corners: Sequence[tuple[float, float]], radius: float) -> list[Node]:
+    """Return the nodes of a polygon whose every corner is an arc of ``radius`` that both its sides run into.
+
+    Raises BadShape where a side is shorter than its two arcs need.
+    """
+    nodes: list[Node] = []
+    spare = [math.dist(a, b) for a, b in zip(corners, [*corners[1:], *corners[:1]], strict=True)]
+    for i, (x, y) in enumerate(corners):
+        before, after = corners[i - 1], corners[(i + 1) % len(corners)]
+        u, v = (math.atan2(p[1] - y, p[0] - x) for p in (before, after))
+        turn = (v - u + math.pi) % (2 * math.pi) - math.pi
+        half = abs(turn) / 2
+        for side in (i - 1, i):
+            spare[side] -= radius / math.tan(half)
+        away, middle = radius / math.sin(half), u + turn / 2
+        cx, cy = x + away * math.cos(middle), y + away * math.sin(middle)
+        square = math.copysign(math.pi / 2, turn)
+        start, end = math.degrees(u - square), math.degrees(v + square)
+        swept = (end - start + 180.0) % 360.0 - 180.0
+        nodes += arc(cx, cy, radius, start, start + swept)
+    if min(spare) < -SAME_POINT_MM:
+        raise BadShape(
+            f"corners of {radius:g} mm radius meet", value=radius, expected="sides longer than their arcs"
+        )
+    return nodes
+
+
 def joined(nodes: Iterable[Node], decimals: int = 3) -> Contour:
     """Return nodes as a contour, those that lie upon each other made one with the in handle of the first and
     the out handle of the second.

@@ -1,5 +1,6 @@
 import type { Wrong } from '../api/client'
 import type { ButtonHTMLAttributes, ReactNode } from 'react'
+import { useUnits } from './units'
 
 type Look = 'brass' | 'paper' | 'bench' | 'stop'
 
@@ -44,6 +45,9 @@ export function Figure({
   )
 }
 
+/** A sentence of the server's, in the user's units. */
+export const Said = ({ words }: { words: string }) => useUnits().said(words)
+
 /** Something went wrong: what, and what was kept, in the server's words. */
 export function Trouble({ error, onPaper = false }: { error: Wrong; onPaper?: boolean }) {
   if (error === null) return null
@@ -52,7 +56,7 @@ export function Trouble({ error, onPaper = false }: { error: Wrong; onPaper?: bo
       role="alert"
       className={`border-l-4 border-unsound px-3 py-2 ${onPaper ? 'bg-unsound/10 text-ink' : 'bg-docket text-ink'}`}
     >
-      {'message' in error ? error.message : error.problem}
+      <Said words={'message' in error ? error.message : error.problem} />
     </p>
   )
 }

@@ -14,6 +14,8 @@ export interface Units {
   area: (m2: number) => string
   money: (amount: number) => string
   thickness: (mm: number) => string
+  /** A sentence of the server's, which speaks of mm, in the user's units. */
+  said: (words: string) => string
 }
 
 const Context = createContext<Units | null>(null)
@@ -48,6 +50,7 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
             : `${m2.toFixed(2)} m²`
           : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`,
     money: (amount) => `${MONEY.format(amount)}${currency && ` ${currency}`}`,
+    said: (words) => (metric ? words : inImperial(words)),
     thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_OUNCE).toFixed(1)} oz`),
   }
   return <Context value={units}>{children}</Context>
@@ -105,6 +108,34 @@ export const thicknessText = (mm: number, system: System) =>
 export const lengthText = (mm: number, system: System) =>
   system === 'metric' ? String(Number(mm.toFixed(2))) : `${Number((mm / MM_PER_INCH).toFixed(3))}`
 export const unitName = (system: System) => (system === 'metric' ? 'mm' : 'in')
+
+const LENGTHS: Record<string, number> = { mm: 1, cm: 10, m: 1000 }
+const AREAS: Record<string, number> = { m: 1, dm: 0.01, cm: 1e-4, mm: 1e-6 }
+const MEASURE =
+  /(?<![\w.])(\d+(?:\.\d+)?)((?:\s*(?:x|×|to|by|and|or)\s*\d+(?:\.\d+)?)*)\s*(mm|cm|dm|m)(2|²)?(?![\w²])(?=( thick)?)/g
+const INCHES_PER_FOOT = 12
+
+/** A sentence whose measures are metric, with each in inches, feet or ounces of thickness. */
+export function inImperial(words: string): string {
+  return words.replace(
+    MEASURE,
+    (whole, first: string, more: string, unit: string, square?: string, thick?: string) => {
+      const per = square ? AREAS[unit] : LENGTHS[unit]
+      if (per === undefined) return whole
+      const name = square ? 'ft²' : thick ? 'oz' : unit === 'm' ? 'ft' : 'in'
+      const each = square
+        ? per * FT2_PER_M2
+        : per / (thick ? MM_PER_OUNCE : MM_PER_INCH * (unit === 'm' ? INCHES_PER_FOOT : 1))
+      return (
+        `${first}${more}`.replace(/\d+(?:\.\d+)?/g, (n) => figure(Number(n) * each)) + ` ${name}`
+      )
+    },
+  )
+}
+
+/** Three figures of a number, no more decimals than a rule shows. */
+const figure = (value: number) =>
+  String(Number(value.toFixed(value >= 100 ? 0 : value >= 10 ? 1 : value >= 1 ? 2 : 3)))
 
 export function useUnits(): Units {
   const units = useContext(Context)

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { PieceCard } from '../../hide/PieceCard'
-import { Trouble, Waiting } from '../../parts/controls'
+import { Trouble, Waiting, Said } from '../../parts/controls'
 import { dayOf, plural, useUnits } from '../../parts/units'
 import { mayShare, Offer } from './Offer'
 
@@ -144,7 +144,7 @@ function MaterialDocket({
                   {item.name} <span className="text-ink-soft">{item.article}</span>
                 </span>
                 <span className="block text-[13px] leading-snug text-ink-soft">
-                  {item.needs.join(' · ')}
+                  <Said words={item.needs.join(' · ')} />
                 </span>
               </span>
               <span className="figure">{units.area(item.area_m2)}</span>

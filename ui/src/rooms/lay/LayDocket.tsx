@@ -1,6 +1,6 @@
 import { DropdownMenu } from 'radix-ui'
 import { useState } from 'react'
-import { Button, Figure, Trouble } from '../../parts/controls'
+import { Button, Figure, Trouble, Said } from '../../parts/controls'
 import { cssShare, percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
 import type { Lay } from './lay'
@@ -118,7 +118,7 @@ export function LayDocket({
         <div className="flex min-h-0 min-w-0 flex-col">
           {lay.doubts.map((words) => (
             <p key={words} className="mb-2 border-l-4 border-brass bg-brass/15 px-2 py-1 text-sm">
-              {words}
+              <Said words={words} />
             </p>
           ))}
           <div className="text-[13px] text-ink-soft">
@@ -141,7 +141,11 @@ export function LayDocket({
                 }}
               >
                 <b className="figure text-base">{u.count}</b> {u.name}
-                {u.reason && <span className="text-ink-soft">: {u.reason}</span>}
+                {u.reason && (
+                  <span className="text-ink-soft">
+                    : <Said words={u.reason} />
+                  </span>
+                )}
               </li>
             ))}
           </ul>
@@ -173,7 +177,7 @@ function Told({ lay, job, acts }: Omit<Shown, 'hide'>) {
             className="min-w-0 flex-1"
             title={lay.changed.flatMap((c) => c.sentences).join('\n')}
           >
-            {lay.changed.map((c) => c.words).join('; ')}.
+            <Said words={lay.changed.map((c) => c.words).join('; ')} />.
           </span>
           <Button
             look="brass"

@@ -4,7 +4,7 @@ import { Link, useParams } from 'react-router'
 import { HideDrawing } from '../../hide/HideDrawing'
 import { HideView, type ViewHandle } from '../../hide/HideView'
 import { leatherColour } from '../../hide/paths'
-import { Trouble, Waiting } from '../../parts/controls'
+import { Trouble, Waiting, Said } from '../../parts/controls'
 import { isLive, type Job } from '../../parts/job'
 import { RoomKeys } from '../../parts/keys'
 import { plural } from '../../parts/units'
@@ -219,7 +219,9 @@ function Pointed({
         {copy && ` ${Number(copy) + 1}`}{' '}
         <span className="font-normal text-ink-soft">{piece.article}</span>
       </div>
-      <div className="text-sm">{piece.needs.join(' · ')}</div>
+      <div className="text-sm">
+        <Said words={piece.needs.join(' · ')} />
+      </div>
       {copy !== undefined &&
         (pinned ? (
           <div className="text-sm font-bold">Pinned: the rest is laid around it</div>

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, readUnder, server, told } from '../../api/client'
 import { leatherColour, pathOf } from '../../hide/paths'
-import { Button, Figure, Trouble, Waiting } from '../../parts/controls'
+import { Button, Figure, Trouble, Waiting, Said } from '../../parts/controls'
 import { Choice, LengthField, TextField, Tick } from '../../parts/fields'
 import { dayOf, FT2_PER_M2, percent, plural, useUnits } from '../../parts/units'
 import { useBegun } from './hide'
@@ -265,7 +265,8 @@ export function DeliveryRoom() {
             {units.money(d.off_money)}
           </Figure>
           <p className={`self-center ${d.claim ? 'font-semibold text-unsound' : 'text-ink-soft'}`}>
-            {d.words.charAt(0).toUpperCase() + d.words.slice(1)}.{d.closed && over && ` ${toCome}`}
+            <Said words={d.words.charAt(0).toUpperCase() + d.words.slice(1)} />.
+            {d.closed && over && ` ${toCome}`}
           </p>
         </div>
         <Trouble error={back.error ?? change.error} onPaper />

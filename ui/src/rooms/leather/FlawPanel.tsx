@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
-import { Button, Trouble } from '../../parts/controls'
+import { Button, Trouble, Said } from '../../parts/controls'
 import { Choice, LengthField, TextField } from '../../parts/fields'
 import { plural } from '../../parts/units'
 import { sendFile } from '../patterns/files'
@@ -275,7 +275,7 @@ function OneFlaw({
       />
       {flaw.suggested !== flaw.severity && (
         <p className="text-sm">
-          Suggested: severity {flaw.suggested}, since {flaw.why}.{' '}
+          Suggested: severity {flaw.suggested}, since <Said words={flaw.why} />.{' '}
           <button
             type="button"
             className="min-h-9 underline"

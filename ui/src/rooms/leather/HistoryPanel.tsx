@@ -2,7 +2,7 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { server } from '../../api/client'
 import { pathOf } from '../../hide/paths'
-import { Button, Trouble, Waiting } from '../../parts/controls'
+import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { LengthField, TextField, Tick } from '../../parts/fields'
 import { dayOf } from '../../parts/units'
 import type { Change, Known } from './hide'
@@ -140,7 +140,7 @@ export function HistoryPanel({
           <li key={i} className="flex items-baseline gap-3 border-b border-docket-line py-1.5">
             <span className="w-28 shrink-0 text-sm text-ink-soft">{dayOf(e.created_at)}</span>
             <span>
-              {e.words}
+              <Said words={e.words} />
               {e.made.map((made) => (
                 <span key={made}>
                   {' '}

@@ -1,5 +1,5 @@
 import type { Schemas } from '../../api/client'
-import { Trouble } from '../../parts/controls'
+import { Trouble, Said } from '../../parts/controls'
 import { Tick } from '../../parts/fields'
 import { plural } from '../../parts/units'
 import type { Known } from './hide'
@@ -45,12 +45,14 @@ export function KnownBefore({
       <Trouble error={error} onPaper />
       {again?.fits === false && (
         <p className="border-l-4 border-brass bg-brass/15 px-3 py-2">
-          It cannot be kept: {again.words}
+          It cannot be kept: <Said words={again.words} />
         </p>
       )}
       {again?.fits && (
         <>
-          <p className="text-sm text-ink-soft">{again.words}</p>
+          <p className="text-sm text-ink-soft">
+            <Said words={again.words} />
+          </p>
           <Tick label="keep it, where the broken rings show" checked={keeps} onChange={onKeep} />
         </>
       )}

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
-import { Button, Trouble, Waiting } from '../../parts/controls'
+import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
 import { afterJob, isLive, type Job, useFollowedJob } from '../../parts/job'
 import { parseLength, plural, useUnits } from '../../parts/units'
@@ -261,7 +261,9 @@ function Reading({ job }: { job: Job | null }) {
     <div className="mt-3 flex items-end gap-4 border-l-4 border-brass bg-brass/15 px-4 py-3">
       <ol className="min-w-0 flex-1" role="status" aria-label="Found so far">
         {said.map((words) => (
-          <li key={words}>✓ {words}</li>
+          <li key={words}>
+            ✓ <Said words={words} />
+          </li>
         ))}
         <li className="font-semibold">{NEXT[said.length] ?? 'Looking …'}</li>
       </ol>

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { Button } from '../../parts/controls'
+import { Button, Said } from '../../parts/controls'
 import { LengthField, NumberField } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
 import { newId, type Change, type Known } from './hide'
@@ -99,7 +99,7 @@ export function PullPanel({ known, draft, zone, onZone, onDraft, onChange }: Sho
             </div>
             {p.doubt && (
               <p className="my-1 border-l-4 border-unsound bg-unsound/10 px-3 py-1 text-sm">
-                {p.doubt}{' '}
+                <Said words={p.doubt} />{' '}
                 <button
                   type="button"
                   className="min-h-9 underline"

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link, useNavigate } from 'react-router'
 import { api, readUnder, server, told, type Schemas } from '../../api/client'
-import { Button, Trouble, Waiting } from '../../parts/controls'
+import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { Choice, NumberField, TextField, ThicknessField } from '../../parts/fields'
 import { dayOf, plural, useUnits } from '../../parts/units'
 import { useBegun } from './hide'
@@ -127,7 +127,7 @@ export function ReceiveRoom() {
                 {plural(d.count, 'hide')}, {d.measured} measured
               </span>
               <span className={d.claim ? 'font-semibold text-unsound' : 'text-ink-soft'}>
-                {d.words}
+                <Said words={d.words} />
               </span>
               {d.claim && <span className="font-semibold text-unsound">to claim</span>}
             </Link>

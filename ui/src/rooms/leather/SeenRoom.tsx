@@ -5,7 +5,7 @@ import { api, readFrom, readUnder, told } from '../../api/client'
 import { HideView, type ViewHandle } from '../../hide/HideView'
 import type { Told } from '../../hide/places'
 import { useDrawing } from '../../hide/useDrawing'
-import { Button, Trouble } from '../../parts/controls'
+import { Button, Trouble, Said } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
@@ -275,7 +275,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
           </p>
           {seen.advice.map((words) => (
             <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">
-              {words}
+              <Said words={words} />
             </p>
           ))}
           <div className="mt-3 grid grid-cols-3 gap-2">

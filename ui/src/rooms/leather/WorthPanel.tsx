@@ -1,6 +1,6 @@
 import { Link } from 'react-router'
 import { server } from '../../api/client'
-import { Figure, Trouble, Waiting } from '../../parts/controls'
+import { Figure, Trouble, Waiting, Said } from '../../parts/controls'
 import { cssShare, percent, useUnits } from '../../parts/units'
 import type { Known } from './hide'
 
@@ -119,7 +119,9 @@ export function WorthPanel({ id, known }: { id: number; known: Known }) {
                 <span className="ml-auto shrink-0 text-sm font-semibold">best</span>
               )}
             </Link>
-            <p className="text-sm text-ink-soft">{b.reason}</p>
+            <p className="text-sm text-ink-soft">
+              <Said words={b.reason} />
+            </p>
           </li>
         ))}
       </ol>

@@ -3,7 +3,7 @@ import { DropdownMenu } from 'radix-ui'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
-import { Button, Trouble } from '../../parts/controls'
+import { Button, Trouble, Said } from '../../parts/controls'
 import { plural, useUnits } from '../../parts/units'
 import type { Hand, View } from './article'
 import { PrintDialog } from './PrintDialog'
@@ -205,10 +205,12 @@ function PieceFigures({ view, slug }: { view: View; slug: string }) {
         {units.length(drawn.length_mm)} × {units.length(drawn.width_mm)},{' '}
         {units.area(drawn.area_m2)}
       </p>
-      <p className="text-sm text-ink-soft">{drawn.needs.join(' · ')}</p>
+      <p className="text-sm text-ink-soft">
+        <Said words={drawn.needs.join(' · ')} />
+      </p>
       {drawn.stitches.map((s) => (
         <p key={s.mark} className="text-sm text-ink-soft">
-          {s.mark}: {s.says}
+          {s.mark}: <Said words={s.says} />
         </p>
       ))}
     </div>
@@ -233,7 +235,7 @@ function Found({
     >
       <span className={finding.level === 'wrong' ? 'font-semibold' : ''}>
         {finding.level === 'wrong' ? '✗ ' : '◦ '}
-        {finding.says}
+        <Said words={finding.says} />
       </span>{' '}
       <span className="text-ink-soft">{finding.do}</span>{' '}
       {finding.piece && (

@@ -3,7 +3,7 @@ import { useRef, useState } from 'react'
 import { api, server, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { pathOf } from '../../hide/paths'
-import { Button, Trouble } from '../../parts/controls'
+import { Button, Trouble, Said } from '../../parts/controls'
 import { Reading } from '../../parts/Reading'
 import { afterJob, type Job } from '../../parts/job'
 import { Choice, LengthField, Tick } from '../../parts/fields'
@@ -305,7 +305,7 @@ function OnePicture({
             </p>
             {traced.data.advice.map((words) => (
               <p key={words} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">
-                {words}
+                <Said words={words} />
               </p>
             ))}
           </>

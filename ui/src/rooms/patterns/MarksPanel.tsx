@@ -1,4 +1,4 @@
-import { Button } from '../../parts/controls'
+import { Button, Said } from '../../parts/controls'
 import { Choice, LengthField, NumberField, TextField, Tick } from '../../parts/fields'
 import { useUnits } from '../../parts/units'
 import { blankMark, freshMark, type Article, type Drawn, type Mark, type Pattern } from './article'
@@ -199,7 +199,7 @@ function OneMark({
       </button>
       {stitch && (
         <p className={`text-sm ${stitch.divides ? 'text-sound' : ''}`}>
-          {stitch.says}.
+          <Said words={stitch.says} />.
           {!stitch.divides &&
             stitch.stitches > 0 &&
             Math.abs(stitch.nearest_pitch_mm - m.pitch_mm) > 0.004 && (

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
-import { Button } from '../../parts/controls'
+import { Button, Said } from '../../parts/controls'
 import { LengthField } from '../../parts/fields'
 import { plural } from '../../parts/units'
 import type { Pattern } from './article'
@@ -71,7 +71,7 @@ export function OutlinePanel({
           ) : (
             half.says.map((s) => (
               <p key={s} className="border-l-4 border-unsound bg-unsound/10 px-3 py-2">
-                {s}
+                <Said words={s} />
               </p>
             ))
           )}

@@ -1,7 +1,7 @@
 import { Dialog } from 'radix-ui'
 import { useState } from 'react'
 import { server } from '../../api/client'
-import { Button, Trouble } from '../../parts/controls'
+import { Button, Trouble, Said } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import type { View } from './article'
 
@@ -109,7 +109,7 @@ export function BarCheck() {
               }
             >
               {found.data.right ? '✓ ' : '✗ '}
-              {found.data.says}
+              <Said words={found.data.says} />
             </p>
           )}
           <Trouble error={found.error} onPaper />

@@ -1,6 +1,6 @@
 import { Dialog } from 'radix-ui'
 import { useState } from 'react'
-import { Button, Trouble } from '../../parts/controls'
+import { Button, Trouble, Said } from '../../parts/controls'
 import { NumberField, LengthField, TextField } from '../../parts/fields'
 import { plural, useUnits } from '../../parts/units'
 import type { Article, Hand } from './article'
@@ -177,7 +177,7 @@ function Seams({ hand }: { hand: Hand }) {
                     )
                   }}
                 />
-                {l.words}
+                <Said words={l.words} />
               </label>
             ))}
           </div>
