@@ -424,8 +424,8 @@ export interface paths {
         put?: never;
         /**
          * Run
-         * @description Have the engine lay it, or some of its hides again, around what is pinned or around all that lies; follow
-         *     the job to see it improve.
+         * @description Have the engine lay it, or some of its hides again, around what is pinned or around all that lies;
+         *     follow the job to see it improve.
          */
         post: operations["run"];
         delete?: never;
@@ -639,7 +639,8 @@ export interface paths {
         };
         /**
          * One Hide
-         * @description A hide with all that is known of it: its outline, flaws, tests, readings, how far it was looked over.
+         * @description A hide with all that is known of it: its outline, flaws, tests, readings, how far it was looked
+         *     over.
          */
         get: operations["one_hide"];
         put?: never;
@@ -708,7 +709,8 @@ export interface paths {
         put?: never;
         /**
          * Change Hide
-         * @description Change one thing that is known of a hide, on what stands newest: two people at one hide lose nothing.
+         * @description Change one thing that is known of a hide, on what stands newest: two people at one hide lose
+         *     nothing.
          */
         post: operations["change_hide"];
         delete?: never;
@@ -1901,8 +1903,8 @@ export interface components {
         };
         /**
          * ChangedDelivery
-         * @description What the invoice says of hides still to come; ``correct``: it was typed wrong, and those received get its
-         *     price and words too.
+         * @description What the invoice says of hides still to come; ``correct``: it was typed wrong, and those received get
+         *     its price and words too.
          */
         ChangedDelivery: {
             /** Closed */
@@ -1918,7 +1920,8 @@ export interface components {
         };
         /**
          * ChangedLeather
-         * @description A hide that changed since it was laid on: what of the lay is hit by it, in words, and how many pieces.
+         * @description A hide that changed since it was laid on: what of the lay is hit by it, in words, and how many
+         *     pieces.
          */
         ChangedLeather: {
             /** Hide */
@@ -2394,8 +2397,8 @@ export interface components {
         };
         /**
          * HandMove
-         * @description Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest; ``base``
-         *     is the revision they were seen in.
+         * @description Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest;
+         *     ``base`` is the revision they were seen in.
          */
         HandMove: {
             /** Base */
@@ -2636,7 +2639,8 @@ export interface components {
         };
         /**
          * LaidDelta
-         * @description What makes one state of a lay another: pieces put down or moved, pieces taken up, the rest as it is now.
+         * @description What makes one state of a lay another: pieces put down or moved, pieces taken up, the rest as it is
+         *     now.
          */
         LaidDelta: {
             /** Down */
@@ -2655,8 +2659,8 @@ export interface components {
         };
         /**
          * LaidHide
-         * @description A hide of a lay, as it was laid on; ``colour`` names its leather, ``ends`` say what its left and right end
-         *     are.
+         * @description A hide of a lay, as it was laid on; ``colour`` names its leather, ``ends`` say what its left and right
+         *     end are.
          */
         LaidHide: {
             bounds: components["schemas"]["Bounds"];
@@ -2679,8 +2683,8 @@ export interface components {
         };
         /**
          * LaidState
-         * @description What of a lay changes as it is laid: where its pieces lie, what it leaves out, its figures. ``seen`` names
-         *     this state.
+         * @description What of a lay changes as it is laid: where its pieces lie, what it leaves out, its figures. ``seen``
+         *     names this state.
          */
         LaidState: {
             figures: components["schemas"]["Figures"];
@@ -2944,11 +2948,14 @@ export interface components {
          * Mark
          * @description Something pricked or drawn on a piece. Which fields count depends on ``kind``:
          *
-         *     - stitch: along ``run`` at ``offset_mm`` inside the edge, or along ``path`` where that has points; ``pitch_mm``, ``spacing``;
-         *     - hole: punch of ``width_mm`` across at ``at``; slot: ``length_mm`` by ``width_mm`` at ``at``, turned ``turn_deg``;
-         *     - fold: along ``path``; glue: a band ``width_mm`` wide along ``run``; skive: the same, ``left_mm`` thick afterwards;
-         *     - place: the piece ``piece`` lies with its origin at ``at``, turned ``turn_deg``; with ``covers`` what it hides
-         *       need not show (or, where it is no piece of this article, its outline in ``path``);
+         *     - stitch: along ``run`` at ``offset_mm`` inside the edge, or along ``path`` where that has points;
+         *       ``pitch_mm``, ``spacing``;
+         *     - hole: punch of ``width_mm`` across at ``at``; slot: ``length_mm`` by ``width_mm`` at ``at``, turned
+         *       ``turn_deg``;
+         *     - fold: along ``path``; glue: a band ``width_mm`` wide along ``run``; skive: the same, ``left_mm``
+         *       thick afterwards;
+         *     - place: the piece ``piece`` lies with its origin at ``at``, turned ``turn_deg``; with ``covers`` what
+         *       it hides need not show (or, where it is no piece of this article, its outline in ``path``);
          *     - stamp: ``text`` at ``at``, ``length_mm`` long.
          */
         Mark: {
@@ -3293,7 +3300,8 @@ export interface components {
         };
         /**
          * NewLine
-         * @description ``ways`` are the ways chosen to make the article's parts, by part; the usual one where none is named.
+         * @description ``ways`` are the ways chosen to make the article's parts, by part; the usual one where none is
+         *     named.
          */
         NewLine: {
             /** Article Id */
@@ -4160,7 +4168,8 @@ export interface components {
         };
         /**
          * TracedOut
-         * @description What a picture gave: outlines on the paper in mm, the straightened picture's place there, and advice.
+         * @description What a picture gave: outlines on the paper in mm, the straightened picture's place there, and
+         *     advice.
          */
         TracedOut: {
             /** Advice */
