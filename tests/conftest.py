@@ -5,7 +5,7 @@ each.
 from __future__ import annotations
 
 import os
-from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import settings
@@ -15,11 +15,13 @@ settings.register_profile("long", deadline=None, derandomize=False, print_blob=T
 settings.load_profile(os.environ.get("FAIRLAY_TESTS", "check"))
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """A file goes to one process; all that need the running application go to the same."""
-    for item in items:
-        own = Path(item.path)
-        item.add_marker(
-            pytest.mark.xdist_group(own.parent.name if own.parent.name == "browser" else own.stem)
-        )
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> Any:
+    """A file goes to one process; all files that need the running application go to the same."""
+    from xdist.scheduler import LoadFileScheduling
+
+    class ByFile(LoadFileScheduling):  # type: ignore[misc]  # xdist names no types
+        def _split_scope(self, nodeid: str) -> str:
+            return "browser" if nodeid.startswith("tests/browser/") else str(super()._split_scope(nodeid))
+
+    return ByFile(config, log)

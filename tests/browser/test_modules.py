@@ -75,6 +75,21 @@ def test_what_stands_in_a_field_is_read_back(call: Call, system: str) -> None:
         assert call("units.parseThickness", text, system) == pytest.approx(mm / 300, abs=0.021)
 
 
+@pytest.mark.parametrize(
+    ("words", "imperial"),
+    [
+        ("8.4 mm toward the tail would clear it", "0.331 in toward the tail would clear it"),
+        ("300 x 200 mm and 2 m2", "11.8 x 7.87 in and 21.5 ft²"),
+        ("1.8 to 3.0 mm thick, 25 mm wide", "4.54 to 7.56 oz thick, 0.984 in wide"),
+        ("O-042 is 12 m long, 85 cm2 of it lost", "O-042 is 39.4 ft long, 0.091 ft² of it lost"),
+        ("2 hides, 84.1 %, class 2 man", "2 hides, 84.1 %, class 2 man"),
+        ("mark 3mm7 stays", "mark 3mm7 stays"),
+    ],
+)
+def test_a_sentence_speaks_in_the_users_units(call: Call, words: str, imperial: str) -> None:
+    assert call("units.inImperial", words) == imperial
+
+
 @pytest.mark.parametrize("zone", ["Pacific/Honolulu", "Europe/Berlin", "Pacific/Kiritimati"])
 def test_a_date_is_the_same_day_everywhere_and_a_moment_is_not(
     browser: Browser, script: Path, zone: str

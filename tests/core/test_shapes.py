@@ -14,6 +14,7 @@ from shapely.geometry import Point, Polygon, box
 from fairlay.core.engine.kernels import inscribed_circles
 from fairlay.core.errors import BadShape
 from fairlay.core.shapes import Placing, clean_ring, kernels, place_points, place_region, region, rings_of
+from fairlay.core.shapes.field import distance_field
 from tests.effort import tried
 
 coordinate = st.floats(-200, 200, allow_nan=False).map(lambda v: round(v, 2))
@@ -151,7 +152,7 @@ def test_the_distance_field_is_the_distance() -> None:
     ground = Polygon([(20, 30), (300, 20), (330, 210), (60, 190)], [box(150, 80, 190, 120).exterior.coords])
     pts, starts, _ = body(ground)
     kernels.paint_body(mask, pts, starts, 0.0, 0.0, 4.0, True)
-    field = kernels.distance_field(mask, 4.0)
+    field = distance_field(mask, 4.0)
     for row, col in np.random.default_rng(3).integers((0, 0), mask.shape, (300, 2)):
         point = Point(col * 4.0, row * 4.0)
         true = ground.boundary.distance(point) * (1 if ground.contains(point) else -1)
@@ -159,5 +160,5 @@ def test_the_distance_field_is_the_distance() -> None:
 
 
 def test_a_field_without_ground_is_everywhere_outside() -> None:
-    assert (kernels.distance_field(np.zeros((5, 7), np.bool_), 4.0) < 0).all()
-    assert (kernels.distance_field(np.ones((5, 7), np.bool_), 4.0) > 0).all()
+    assert (distance_field(np.zeros((5, 7), np.bool_), 4.0) < 0).all()
+    assert (distance_field(np.ones((5, 7), np.bool_), 4.0) > 0).all()

@@ -14,7 +14,8 @@ from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_ground
 from fairlay.core.rules.grain import lines_on
-from fairlay.core.shapes.kernels import distance_field, paint_body
+from fairlay.core.shapes.field import distance_field
+from fairlay.core.shapes.kernels import paint_body
 from fairlay.core.shapes.rings import flat, rings_of
 
 CELL_MM = 4.0

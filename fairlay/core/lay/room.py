@@ -26,7 +26,8 @@ from fairlay.core.pattern import Piece
 from fairlay.core.rules import fair_ground
 from fairlay.core.rules.gap import gap_of
 from fairlay.core.rules.grain import any_way, fair_turns, lines_on
-from fairlay.core.shapes.kernels import distance_field, paint_body
+from fairlay.core.shapes.field import distance_field
+from fairlay.core.shapes.kernels import paint_body
 from fairlay.core.shapes.placing import place_region
 from fairlay.core.shapes.rings import flat, pieces_of, rings_of, union
 from fairlay.core.tolerances import GRAIN_GRACE_DEG, OVERLAP_MM
