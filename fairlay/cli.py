@@ -1,4 +1,5 @@
-"""The command line: ``fairlay lay``, ``check``, ``bound``, ``serve``, ``worker``, ``demo``, ``migrate``."""
+"""The command line: ``fairlay lay``, ``check``, ``bound``, ``serve``, ``worker``, ``demo``, ``migrate``,
+``owner``, ``first``."""
 
 from __future__ import annotations
 
@@ -12,7 +13,7 @@ from typing import Annotated
 
 import typer
 
-from fairlay.core.errors import BadJob, FairLayError
+from fairlay.core.errors import BadJob, FairLayError, NotAllowed
 from fairlay.core.formats.exchange import read_job, read_lay, write_lay
 from fairlay.core.formats.svg import lay_svg
 
@@ -135,10 +136,25 @@ def serve(
     host: Annotated[str, typer.Option()] = "127.0.0.1",
     port: Annotated[int, typer.Option(min=1, max=65535)] = 8350,
 ) -> None:
-    """Serve the application."""
+    """Serve the application.
+
+    Beyond this machine only where an owner can sign in: the demo is never open to others.
+    """
     import uvicorn
 
+    from fairlay.api.door import is_loopback
+    from fairlay.store import people
+    from fairlay.store.database import open_database, wait_until_up
+
     _log()
+    open_database()
+    wait_until_up()
+    if not is_loopback(host) and not people.somebody_can_sign_in():
+        raise NotAllowed(
+            f"serving at {host} would open the shop to whoever reaches it",
+            value=host,
+            expected="an owner with a password first (fairlay owner NAME); it was not served",
+        )
     uvicorn.run(
         "fairlay.api.app:create_app",
         factory=True,
@@ -186,6 +202,36 @@ def demo() -> None:
 
 
 @app.command()
+def owner(
+    name: Annotated[str, typer.Argument(help="An owner who is known, or is to be made.")],
+) -> None:
+    """Print a code with which an owner makes a password: the first one, or one who forgot it."""
+    from fairlay.store import people
+    from fairlay.store.database import open_database, wait_until_up
+
+    open_database()
+    wait_until_up()
+    known = next((p for p in people.people() if p.name.casefold() == name.strip().casefold()), None)
+    if known is not None and known.role != "owner":
+        raise NotAllowed(f"{known.name} is no owner", value=name, expected="an owner; no code was made")
+    found = known or people.add(name, "owner")
+    print(f"{people.make_code(found.id)}  makes a password for {found.name}, once, within a day")
+
+
+@app.command()
+def first() -> None:
+    """Print a one-time code that makes the first owner, while the shop has none that can sign in."""
+    from fairlay.store import people
+    from fairlay.store.database import open_database, wait_until_up
+
+    open_database()
+    wait_until_up()
+    if people.somebody_can_sign_in() or people.demo_owner() is not None:
+        return
+    print(f"\nThis shop has no owner yet. The code that makes one, once: {people.make_code(None)}")
+
+
+@app.command()
 def warm() -> None:
     """Compile the kernels once, so that the first lay does not wait for them."""
     from fairlay.core.engine.warm import warm_kernels
@@ -199,6 +245,14 @@ def openapi() -> None:
     from fairlay.api.app import create_app
 
     print(json.dumps(create_app(connect=False).openapi(), indent=1, sort_keys=True))
+
+
+@app.command("may")
+def may_command() -> None:
+    """Print the handbook's page of who may do what."""
+    from fairlay.api.may import as_page
+
+    print(as_page(), end="")
 
 
 def _log() -> None:

@@ -69,6 +69,7 @@ def main() -> int:
                     raise CannotStart("the worker or the web server ended at once; what it said stands above")
                 time.sleep(0.1)
             if not stopping:
+                _run("first")
                 print(f"\nFair Lay is ready: {address}\nCtrl-C stops it; everything is kept.", flush=True)
             while not stopping:
                 if own is not None and own.start_again_if_gone():

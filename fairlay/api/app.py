@@ -8,17 +8,38 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
-from fastapi import FastAPI, Request
+from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 from pydantic import ValidationError
 
 from fairlay import __version__
-from fairlay.api import batches, jobs, lays, leather, measuring, patterns, receiving, settings, ways_in
+from fairlay.api import (
+    batches,
+    jobs,
+    lays,
+    leather,
+    measuring,
+    patterns,
+    people,
+    receiving,
+    settings,
+    ways_in,
+)
+from fairlay.api.door import Door, allowed
 from fairlay.api.models import Problem
 from fairlay.api.safety import Safety
-from fairlay.core.errors import FairLayError, NotFound, Refused, Stale, Unavailable
+from fairlay.core.errors import (
+    FairLayError,
+    NotAllowed,
+    NotFound,
+    NotSignedIn,
+    Refused,
+    Stale,
+    TooSoon,
+    Unavailable,
+)
 from fairlay.demo.hide_tables import tables as hide_tables
 from fairlay.demo.pictures import tables
 from fairlay.devices.camera import SimulatedCamera
@@ -26,9 +47,17 @@ from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store.database import open_database
 
 DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
-STATUS: dict[type[FairLayError], int] = {NotFound: 404, Stale: 409, Refused: 409, Unavailable: 503}
+STATUS: dict[type[FairLayError], int] = {
+    NotSignedIn: 401,
+    NotAllowed: 403,
+    NotFound: 404,
+    Stale: 409,
+    Refused: 409,
+    TooSoon: 429,
+    Unavailable: 503,
+}
 PROBLEMS: dict[int | str, dict[str, Any]] = {
-    status: {"model": Problem} for status in (404, 409, 413, 422, 503)
+    status: {"model": Problem} for status in (401, 403, 404, 409, 413, 422, 429, 503)
 }
 
 
@@ -41,11 +70,12 @@ def create_app(connect: bool = True) -> FastAPI:
         version=__version__,
         lifespan=_settled,
         responses=PROBLEMS,
+        dependencies=[Depends(allowed)],
         docs_url=None,
         redoc_url=None,
         generate_unique_id_function=lambda route: route.name,
     )
-    for room in (patterns, ways_in, leather, receiving, measuring, settings, batches, lays, jobs):
+    for room in (people, patterns, ways_in, leather, receiving, measuring, settings, batches, lays, jobs):
         app.include_router(room.router)
 
     @app.get("/api/health", tags=["frame"])
@@ -55,6 +85,7 @@ def create_app(connect: bool = True) -> FastAPI:
 
     app.state.camera = SimulatedCamera(tables())
     app.state.hide_camera = SimulatedHideCamera(hide_tables())
+    app.add_middleware(Door)
     app.add_middleware(Safety)
     app.add_exception_handler(FairLayError, _on_purpose)
     app.add_exception_handler(RequestValidationError, _invalid)

@@ -131,6 +131,7 @@ def revision_out(r: Revision) -> RevisionOut:
         created_at=r.created_at,
         placed=r.placed,
         yield_of_used=r.yield_of_used,
+        by=r.by,
     )
 
 

@@ -141,7 +141,9 @@ def read_gauge(hide_id: int, asked: GaugeAt) -> GaugeRead:
 def hide_history(hide_id: int) -> list[EventOut]:
     """What was done with a hide, newest first."""
     return [
-        EventOut(kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=list(e.made))
+        EventOut(
+            kind=e.kind, words=e.words, created_at=e.created_at, outline=e.outline, made=list(e.made), by=e.by
+        )
         for e in looking.history(hide_id)
     ]
 

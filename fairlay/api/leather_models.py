@@ -410,6 +410,7 @@ class EventOut(BaseModel):
     created_at: datetime.datetime
     outline: Points | None
     made: list[int]
+    by: str
 
 
 class BulkAct(BaseModel):

@@ -316,6 +316,7 @@ class RevisionOut(BaseModel):
     created_at: datetime.datetime
     placed: int
     yield_of_used: float
+    by: str
 
 
 class JobOut(BaseModel):

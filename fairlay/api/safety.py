@@ -72,6 +72,10 @@ def _states(scope: Scope) -> int:
 def _put_headers(path: str, headers: MutableHeaders) -> None:
     headers["X-Content-Type-Options"] = "nosniff"
     headers["Referrer-Policy"] = "same-origin"
+    headers["Cross-Origin-Opener-Policy"] = headers["Cross-Origin-Resource-Policy"] = "same-origin"
+    headers["Permissions-Policy"] = "camera=(self), geolocation=(), microphone=()"
+    if headers.get("content-type", "").startswith("application/json") or "set-cookie" in headers:
+        headers.setdefault("Cache-Control", "no-store")
     is_file = path.startswith("/api/") and not headers.get("content-type", "").startswith("application/json")
     headers["Content-Security-Policy"] = FILE_POLICY if is_file else PAGE_POLICY
 

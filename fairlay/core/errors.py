@@ -51,6 +51,18 @@ class Stale(FairLayError, RuntimeError):
         super().__init__(message, value=newer)
 
 
+class NotSignedIn(FairLayError, PermissionError):
+    """Nobody is signed in, or a name and its secret do not belong together."""
+
+
+class NotAllowed(FairLayError, PermissionError):
+    """Whoever asks may not do this."""
+
+
+class TooSoon(FairLayError, RuntimeError):
+    """Tried too often; ``value`` are the seconds to wait."""
+
+
 class Refused(FairLayError, ValueError):
     """An act that the state of things does not allow now."""
 

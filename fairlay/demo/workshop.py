@@ -15,7 +15,8 @@ from fairlay.core.rules import Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, LINING, STRAP, articles
 from fairlay.store import articles as article_store
-from fairlay.store import batches, deliveries, hides, lays, settings
+from fairlay.store import batches, deliveries, hides, lays, people, settings
+from fairlay.store.acting import acting_as
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 
@@ -97,6 +98,15 @@ def fill_if_empty() -> bool:
     """
     if hides.count_hides() or batches.all_batches():
         return False
+    owner = people.add(people.DEMO_OWNER, "owner")
+    for name, role in (("Mara", "planner"), ("Tobin", "cutter"), ("Wren", "apprentice")):
+        people.add(name, role)
+    with acting_as(owner.id):
+        _fill()
+    return True
+
+
+def _fill() -> None:
     rack = _rack()
     ids = {hide.id: hides.add_hide(hide, about, _looked_over(hide, about)) for hide, about in rack}
     _delivery()
@@ -135,7 +145,6 @@ def fill_if_empty() -> bool:
     slings = batch("B-29", "Log slings and mitts", [("log-sling", 3), ("stove-mitt", 4)], 6, 0.0)
     batches.choose_leather(slings, add=[ids["O-041"], ids["F-B05"]])
     _lay_by_engine(slings, [ids["O-041"]])
-    return True
 
 
 def _looked_over(hide: Hide, about: hides.About) -> LookingOver:

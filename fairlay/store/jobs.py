@@ -90,6 +90,7 @@ class WorkJob:
     said: list[str]
     error: str
     work: Work
+    by: int | None = None
 
     @property
     def lay_work(self) -> LayWork:
@@ -162,6 +163,7 @@ def _from(row: JobRow) -> WorkJob:
         row.said or [],
         row.error,
         _work(kind, row.asked),
+        row.by_id,
     )
 
 

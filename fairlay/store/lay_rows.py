@@ -176,6 +176,7 @@ def append(
     *,
     job_number: int | None = None,
     stands_for: int | None = None,
+    undoes: int | None = None,
 ) -> State:
     """Add a revision to a lay whose row is held, from the state at its head; return the state after it."""
     job_number = before.job_number if job_number is None else job_number
@@ -197,6 +198,7 @@ def append(
             "down": written(change.down),
             "up": [list(key) for key in change.up],
             "was": written(was),
+            **({} if undoes is None else {"undoes": undoes}),
         },
         unplaced=[asdict(u) for u in kept.unplaced],
         measures=asdict(measures),

@@ -15,6 +15,7 @@ from fairlay.core.lay.check import broken_rules
 from fairlay.core.lay.lay import Job, Lay, Placement
 from fairlay.core.lay.unplaced import still_unplaced
 from fairlay.store import spoken_for
+from fairlay.store.acting import who
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.jobs import LIVE, WorkJob
@@ -26,11 +27,13 @@ from fairlay.store.lay_rows import (
     job_of,
     key_of,
     lies_of,
+    read_written,
     rounded,
     state_at,
     touched_since,
 )
 from fairlay.store.locks import locked_batch, locked_hides, locked_lay
+from fairlay.store.people import names_of_people
 from fairlay.store.tables import (
     BatchRow,
     LayCandidateRow,
@@ -57,6 +60,7 @@ class Revision:
     placed: int
     yield_of_used: float
     created_at: datetime.datetime
+    by: str = ""
 
 
 @dataclass(frozen=True)
@@ -207,7 +211,7 @@ def history(lay_id: int, before: int | None = None) -> tuple[Revision, ...]:
     """
     r = LayRevisionRow
     listed = (
-        r.select(r.number, r.source, r.stands_for, r.placed, r.yield_of_used, r.created_at)
+        r.select(r.number, r.source, r.stands_for, r.placed, r.yield_of_used, r.created_at, r.by)
         .where(r.lay == lay_id)
         .order_by(r.number.desc())
     )
@@ -217,6 +221,7 @@ def history(lay_id: int, before: int | None = None) -> tuple[Revision, ...]:
         if before is None or m.number < before
     }
     rows = list((listed if before is None else listed.where(r.number < before)).limit(LISTED))
+    whose = names_of_people()
     missing = set(marks) - {row.number for row in rows}
     if missing:
         rows += list(listed.where(r.number.in_(sorted(missing))))
@@ -229,6 +234,7 @@ def history(lay_id: int, before: int | None = None) -> tuple[Revision, ...]:
             row.placed,
             row.yield_of_used,
             row.created_at,
+            whose.get(row.by_id, ""),
         )
         for row in sorted(rows, key=lambda row: row.number)
     )
@@ -270,9 +276,10 @@ def save(lay_id: int, lay: Lay, source: str, *, base: int, mark: str = "") -> in
 
 @connected
 def undo(lay_id: int, *, base: int) -> int:
-    """Show the lay again as it was before the newest revision, as a new revision; return its number.
+    """Take one's own newest change back, as a new revision; return its number. Undoing twice goes back two.
 
-    Undoing twice goes back two. Raises Refused when there is nothing before, Stale like ``save``.
+    Where that is the newest of all, the lay is shown as it was before; where a colleague's came after, theirs
+    stays. Raises Refused when there is nothing to take back, or theirs builds upon it; Stale like ``save``.
     """
     row = locked_lay(lay_id)
     state = _state_of_base(row, base)
@@ -281,7 +288,11 @@ def undo(lay_id: int, *, base: int) -> int:
         .where(LayRevisionRow.lay == lay_id, LayRevisionRow.number == row.head)
         .get()
     )
-    target = (head.stands_for or head.number) - 1
+    shown = int(head.stands_for or head.number)
+    last = LayRevisionRow.get(LayRevisionRow.lay == lay_id, LayRevisionRow.number == shown)
+    if last.by_id not in (None, who()) or "undoes" in last.changes:
+        return _take_back(row, state, shown)
+    target = shown - 1
     if target < 1:
         raise Refused(
             "there is nothing before this to go back to",
@@ -289,6 +300,48 @@ def undo(lay_id: int, *, base: int) -> int:
             expected="a lay with an earlier revision",
         )
     return _show_again(row, state, target)
+
+
+def _take_back(row: LayRow, state: State, newest: int) -> int:
+    """Take back the newest change of one's own, up to a revision; what colleagues did since stays."""
+    last = _own_newest(row, newest)
+    down = lies_of(map(read_written, last.changes["down"]))
+    keys = {*down, *((piece, int(copy)) for piece, copy in last.changes["up"])}
+    moved = sorted(key for key in keys if state.lies.get(key) != down.get(key))
+    lies = {key: p for key, p in state.lies.items() if key not in keys}
+    lies.update(lies_of(map(read_written, last.changes["was"])))
+    job = job_of(row.id, state.job_number)
+    lay = Lay(tuple(lies.values()))
+    if moved or last.job_number != state.job_number or broken_rules(job, lay):
+        what = ", ".join(f"{piece} {copy + 1}" for piece, copy in moved[:3])
+        raise Refused(
+            f"your newest change (revision {last.number}) was built upon since{what and f': {what}'}",
+            value=last.number,
+            expected="to go back to an earlier lay for that; nothing was changed",
+        )
+    lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))
+    return _append(row, state, lay, "undo", undoes=last.number)
+
+
+def _own_newest(row: LayRow, newest: int) -> LayRevisionRow:
+    """The newest change up to a revision that is one's own and is not taken back."""
+    back: set[int] = set()
+    shown = newest
+    own = LayRevisionRow.select().where(
+        LayRevisionRow.lay == row.id, LayRevisionRow.by == who(), LayRevisionRow.number <= newest
+    )
+    for revision in own.order_by(LayRevisionRow.number.desc()).limit(LISTED):
+        if "undoes" in revision.changes:
+            back.add(int(revision.changes["undoes"]))
+        elif revision.source == "undo":
+            shown = min(shown, int(revision.stands_for or shown))
+        elif revision.number not in back and revision.number <= shown and revision.number > 1:
+            return revision
+    raise Refused(
+        "the newest changes are other people's; there is nothing of yours to take back",
+        value=newest,
+        expected="a change of your own, or to go back to an earlier lay",
+    )
 
 
 @connected
@@ -406,9 +459,10 @@ def _append(
     mark: str = "",
     job_number: int | None = None,
     stands_for: int | None = None,
+    undoes: int | None = None,
 ) -> int:
     before = hides_under(state.lies.values())
-    after = append(row, state, lay, source, job_number=job_number, stands_for=stands_for)
+    after = append(row, state, lay, source, job_number=job_number, stands_for=stands_for, undoes=undoes)
     if mark:
         _name(row, after.number, mark)
     under = hides_under(after.lies.values())

@@ -16,6 +16,7 @@ from fairlay.core.formats.stored import CARD, LOOKING
 from fairlay.core.lay.card import card_of
 from fairlay.core.leather.looking_over import LookingOver, Points, as_hide, from_hide, how_far
 from fairlay.core.leather.reshaped import cut_along
+from fairlay.store.acting import who
 from fairlay.store.database import connected
 from fairlay.store.hides import (
     About,
@@ -27,6 +28,7 @@ from fairlay.store.hides import (
     shape_values,
 )
 from fairlay.store.locks import locked_hide, locked_hides
+from fairlay.store.people import names_of_people
 from fairlay.store.settings import leather_settings
 from fairlay.store.tables import BatchHideRow, BatchRow, HideEventMadeRow, HideEventRow, HideRow
 
@@ -54,6 +56,7 @@ class Event:
     created_at: datetime.datetime
     outline: list[list[float]] | None
     made: tuple[int, ...]
+    by: str
 
 
 @connected
@@ -178,6 +181,12 @@ def undo(hide_id: int) -> int:
         raise Refused(
             "there is nothing to undo on this hide", value=hide_id, expected="a change that was made"
         )
+    if event.by_id not in (None, who()):
+        raise Refused(
+            f"the newest change of this hide is {names_of_people().get(event.by_id)}'s: {event.words}",
+            value=hide_id,
+            expected="to undo a change of your own, or to ask them; nothing was changed",
+        )
     before = LOOKING.read(event.before)
     words = event.words
     offcuts = locked_hides(made.hide_id for made in event.made)
@@ -241,6 +250,7 @@ def history(hide_id: int) -> list[Event]:
     events = list(
         HideEventRow.select().where(HideEventRow.hide == hide_id).order_by(HideEventRow.id.desc()).limit(200)
     )
+    whose = names_of_people()
     made: dict[int, list[int]] = {}
     for row in HideEventMadeRow.select().where(HideEventMadeRow.event.in_([e.id for e in events] or [0])):
         made.setdefault(row.event_id, []).append(row.hide_id)
@@ -251,6 +261,7 @@ def history(hide_id: int) -> list[Event]:
             e.created_at,
             e.before["outline"] if e.before is not None and e.kind in ("cut", "outline") else None,
             tuple(made.get(e.id, ())),
+            whose.get(e.by_id, ""),
         )
         for e in events
     ]

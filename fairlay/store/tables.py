@@ -7,6 +7,7 @@ from typing import Any
 
 import peewee
 
+from fairlay.store.acting import who
 from fairlay.store.database import database
 
 
@@ -39,10 +40,32 @@ class Table(peewee.Model):
     lay_job_id: int
     event_id: int
     job_id: int
+    person_id: Any
+    bench_id: int | None
+    by_id: int | None
 
     class Meta:
         database = database
         legacy_table_names = False
+
+
+class PersonRow(Table):
+    """Somebody of the shop. ``password`` and ``pin`` are argon2 hashes, empty where there is none."""
+
+    name = peewee.CharField(64, unique=True)
+    role = peewee.CharField(16)
+    password = peewee.CharField(255, default="")
+    pin = peewee.CharField(255, default="")
+    active = peewee.BooleanField(default=True)
+    created_at = peewee.DateTimeField()
+
+    class Meta:
+        table_name = "person"
+
+
+def _done_by() -> Any:
+    """Whose doing a row is; null where nobody asked for it, or it was before there were accounts."""
+    return peewee.ForeignKeyField(PersonRow, null=True, default=who, backref="+")
 
 
 class LockRow(Table):
@@ -73,6 +96,7 @@ class DeliveryRow(Table):
     received_on = peewee.DateField()
     closed = peewee.BooleanField(default=False)
     created_at = peewee.DateTimeField()
+    by = _done_by()
 
     class Meta:
         table_name = "delivery"
@@ -138,6 +162,7 @@ class HideEventRow(Table):
     facts = Json(null=True)
     state = peewee.CharField(16, null=True)
     created_at = peewee.DateTimeField()
+    by = _done_by()
 
     class Meta:
         table_name = "hide_event"
@@ -185,6 +210,7 @@ class ArticleRevisionRow(Table):
     document = Json()
     version = peewee.IntegerField(default=1)
     created_at = peewee.DateTimeField()
+    by = _done_by()
 
     class Meta:
         table_name = "article_revision"
@@ -198,6 +224,7 @@ class UploadRow(Table):
     media_type = peewee.CharField(64)
     body = peewee.BlobField()
     created_at = peewee.DateTimeField()
+    by = _done_by()
 
     class Meta:
         table_name = "upload"
@@ -223,6 +250,7 @@ class BatchRow(Table):
     gap_mm = peewee.FloatField(default=0.0)
     grain_school = peewee.CharField(16, default="backbone")
     match_sets = Json(default=list)
+    by = _done_by()
 
     class Meta:
         table_name = "batch"
@@ -266,6 +294,7 @@ class LayRow(Table):
     head = peewee.IntegerField(default=0)
     given_up = peewee.BooleanField(default=False)
     created_at = peewee.DateTimeField()
+    by = _done_by()
 
     class Meta:
         table_name = "lay"
@@ -316,6 +345,7 @@ class LayRevisionRow(Table):
     yield_of_used = peewee.DoubleField(default=0.0)
     worth = peewee.DoubleField(default=0.0)
     created_at = peewee.DateTimeField()
+    by = _done_by()
 
     class Meta:
         table_name = "lay_revision"
@@ -343,6 +373,7 @@ class LayMarkRow(Table):
     number = peewee.IntegerField()
     name = peewee.CharField(128)
     created_at = peewee.DateTimeField()
+    by = _done_by()
 
     class Meta:
         table_name = "lay_mark"
@@ -355,6 +386,7 @@ class LayPinRow(Table):
     lay = peewee.ForeignKeyField(LayRow, backref="pins", on_delete="CASCADE")
     piece = peewee.CharField(255)
     copy_number = peewee.IntegerField()
+    by = _done_by()
 
     class Meta:
         table_name = "lay_pin"
@@ -390,6 +422,7 @@ class JobRow(Table):
     beat_at = peewee.DateTimeField(null=True)
     created_at = peewee.DateTimeField()
     ended_at = peewee.DateTimeField(null=True)
+    by = _done_by()
 
     class Meta:
         table_name = "work_job"

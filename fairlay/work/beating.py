@@ -14,6 +14,7 @@ from typing import TypeVar
 
 from fairlay.core.errors import FairLayError, Unavailable
 from fairlay.store import jobs
+from fairlay.store.acting import acting_as
 from fairlay.store.jobs import Kind, Lost, WorkJob
 
 T = TypeVar("T")
@@ -141,7 +142,8 @@ def carry_out(job_id: int, work: Callable[[WorkJob, Beating], tuple[str, int | N
             patiently(lambda: jobs.end(job.id, job.owner, state, beating.spent(), error, revision))
 
         try:
-            state, revision = work(job, beating)
+            with acting_as(job.by):
+                state, revision = work(job, beating)
             end(state, revision=revision)
             log.info("job %d: %s after %.1f s", job.id, state, beating.spent())
         except Lost as error:

@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -28,11 +29,12 @@ def yard(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return tmp_path_factory.mktemp("yard")
 
 
-@pytest.fixture(scope="session")
-def address(yard: Path) -> Iterator[str]:
+@contextmanager
+def started(home: Path, *more: str) -> Iterator[tuple[str, Path]]:
+    """The application, started as ./start does: where it is opened, and what it said."""
     port = free_port()
-    log = yard / "said.log"
-    words = ["--port", str(port), "--workers", "1", "--store", str(yard / "mariadb")]
+    log = home / "said.log"
+    words = ["--port", str(port), "--workers", "1", "--store", str(home / "mariadb"), *more]
     with log.open("w+b") as said:
         running = subprocess.Popen(
             [sys.executable, "-m", "scripts.run", *words],
@@ -47,7 +49,7 @@ def address(yard: Path) -> Iterator[str]:
         while b"Fair Lay is ready" not in log.read_bytes():
             assert running.poll() is None and time.monotonic() < end, log.read_text()
             time.sleep(0.2)
-        yield f"http://127.0.0.1:{port}"
+        yield f"http://127.0.0.1:{port}", log
     finally:
         running.send_signal(signal.SIGINT)
         assert running.wait(30) == 0
@@ -55,6 +57,12 @@ def address(yard: Path) -> Iterator[str]:
         ["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False
     ).stdout
     assert not left, "Ctrl-C left processes behind"
+
+
+@pytest.fixture(scope="session")
+def address(yard: Path) -> Iterator[str]:
+    with started(yard) as (where, _):
+        yield where
 
 
 @pytest.fixture(scope="session")

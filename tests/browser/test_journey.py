@@ -135,7 +135,7 @@ def test_a_store_that_is_killed_comes_back_and_all_goes_on(
     asked = urllib.request.Request(
         f"{address}/api/lays/1/run",
         json.dumps({"seconds": 6}).encode(),
-        {"Content-Type": "application/json"},
+        {"Content-Type": "application/json", "Fair-Lay": "1"},
     )
     page = browser.new_page()
     page.goto(f"{address}/batches")

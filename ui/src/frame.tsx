@@ -17,6 +17,8 @@ import { ArticleRoom } from './rooms/patterns/ArticleRoom'
 import { DrawersRoom } from './rooms/patterns/DrawersRoom'
 import { PieceRoom } from './rooms/patterns/PieceRoom'
 import { RevisionsRoom } from './rooms/patterns/RevisionsRoom'
+import { PeopleRoom } from './rooms/people/PeopleRoom'
+import { Whose } from './rooms/people/Whose'
 
 const ROOMS = [
   { to: '/patterns', name: 'Patterns' },
@@ -52,6 +54,7 @@ export function Frame() {
               </NavLink>
             ))}
           </nav>
+          <Whose />
           <UnitsChoice />
         </header>
         <main className="min-h-0 flex-1">
@@ -71,6 +74,7 @@ export function Frame() {
             <Route path="/leather/:id/measure" element={<MeasureRoom />} />
             <Route path="/batches" element={<BatchesRoom />} />
             <Route path="/batches/:id" element={<BatchRoom />} />
+            <Route path="/people" element={<PeopleRoom />} />
             <Route path="/lay" element={<LaysRoom />} />
             <Route path="/lay/new" element={<ChooseRoom />} />
             <Route path="/lay/:id" element={<LayRoom />} />
@@ -85,8 +89,8 @@ export function Frame() {
 function UnitsChoice() {
   const units = useUnits()
   return (
-    <label className="ml-auto flex items-center gap-2 pr-5 text-sm text-chalk-dim">
-      Units
+    <label className="ml-4 flex items-center gap-2 pr-5 text-sm text-chalk-dim">
+      <span className="sr-only">Units</span>
       <select
         className="min-h-9 rounded-sm border border-bench-line bg-bench-deep px-2 text-chalk"
         value={units.system}

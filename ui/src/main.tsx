@@ -5,6 +5,7 @@ import { BrowserRouter } from 'react-router'
 import { Problem } from './api/client'
 import { Frame } from './frame'
 import { Broken } from './parts/Broken'
+import { Gate } from './rooms/people/Gate'
 import './index.css'
 
 /**
@@ -29,7 +30,9 @@ createRoot(root).render(
     <QueryClientProvider client={queries}>
       <BrowserRouter>
         <Broken>
-          <Frame />
+          <Gate>
+            <Frame />
+          </Gate>
         </Broken>
       </BrowserRouter>
     </QueryClientProvider>

@@ -28,11 +28,18 @@ export class Problem extends Error {
 const SILENT =
   'The workshop’s server does not answer. What was saved is kept; try again once it runs.'
 
-export const api = createClient<paths>({ baseUrl: '' })
+/** Told to the page where the server says that nobody is signed in. */
+export const SIGNED_OUT = 'fairlay:signed-out'
+const NOBODY = 401
+/** What only a page of ours can send: the server refuses every change without it. */
+export const OURS = { 'fair-lay': '1' }
+
+export const api = createClient<paths>({ baseUrl: '', headers: OURS })
 api.use({
   onError: () => new Problem(SILENT),
   onResponse: async ({ response }) => {
     if (response.ok) return
+    if (response.status === NOBODY) window.dispatchEvent(new Event(SIGNED_OUT))
     const said = (await response
       .clone()
       .json()

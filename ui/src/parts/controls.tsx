@@ -1,6 +1,6 @@
 import type { Wrong } from '../api/client'
 import type { ButtonHTMLAttributes, ReactNode } from 'react'
-import { useUnits } from './units'
+import { useSaid } from './units'
 
 type Look = 'brass' | 'paper' | 'bench' | 'stop'
 
@@ -46,7 +46,7 @@ export function Figure({
 }
 
 /** A sentence of the server's, in the user's units. */
-export const Said = ({ words }: { words: string }) => useUnits().said(words)
+export const Said = ({ words }: { words: string }) => useSaid()(words)
 
 /** Something went wrong: what, and what was kept, in the server's words. */
 export function Trouble({ error, onPaper = false }: { error: Wrong; onPaper?: boolean }) {

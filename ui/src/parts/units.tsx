@@ -143,6 +143,9 @@ export function useUnits(): Units {
   return units
 }
 
+/** How a sentence of the server's is said here; as it is where nobody chose units yet. */
+export const useSaid = () => useContext(Context)?.said ?? ((words: string) => words)
+
 export const percent = (share: number, decimals = 0) => `${(share * 100).toFixed(decimals)} %`
 /** A share as a CSS length. */
 export const cssShare = (share: number) => `${(Math.min(1, Math.max(0, share)) * 100).toFixed(2)}%`

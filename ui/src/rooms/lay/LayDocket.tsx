@@ -376,6 +376,7 @@ function Revisions({ lay, busy, acts }: Omit<Shown, 'hide' | 'job'> & { busy: bo
                 {r.stands_for !== null && ` to ${r.stands_for}`}: {r.placed} pieces,{' '}
                 {percent(r.yield_of_used, 1)}
                 {r.mark && ` “${r.mark}”`}
+                {r.by && <span className="text-ink-soft">, {r.by}</span>}
               </DropdownMenu.Item>
             ))}
           </DropdownMenu.Content>

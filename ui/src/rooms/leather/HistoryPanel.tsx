@@ -141,6 +141,7 @@ export function HistoryPanel({
             <span className="w-28 shrink-0 text-sm text-ink-soft">{dayOf(e.created_at)}</span>
             <span>
               <Said words={e.words} />
+              {e.by && <span className="text-ink-soft">, {e.by}</span>}
               {e.made.map((made) => (
                 <span key={made}>
                   {' '}

@@ -1,3 +1,4 @@
+import { OURS } from '../../api/client'
 import { Problem, type Schemas } from '../../api/client'
 
 /** A file sent as it is; the server keeps it and says what can be made of it. */
@@ -6,7 +7,7 @@ export async function sendFile(file: File): Promise<Schemas['FileOut']> {
   body.append('file', file)
   let answer: Response
   try {
-    answer = await fetch('/api/ways-in/files', { method: 'POST', body })
+    answer = await fetch('/api/ways-in/files', { method: 'POST', body, headers: OURS })
   } catch {
     throw new Problem(
       'The workshop’s server does not answer. Nothing was sent; try again once it runs.',
