@@ -232,6 +232,55 @@ def first() -> None:
 
 
 @app.command()
+def backup(
+    file: Annotated[Path, typer.Argument(help="Where the copy goes; a file that is not there yet.")],
+) -> None:
+    """Write a copy of everything into one file, while people work, and read it back."""
+    from fairlay.store import copies
+    from fairlay.store.database import open_database, wait_until_up
+
+    open_database()
+    wait_until_up()
+    made = copies.write_copy(file)
+    print(f"{file}: {file.stat().st_size / 1e6:.1f} MB, whole (release {made.release}, {made.made_at} UTC)")
+
+
+@app.command()
+def restore(
+    file: Annotated[Path, typer.Argument(help="A copy that fairlay backup wrote.")],
+    over: Annotated[
+        bool,
+        typer.Option("--over", help="In the place of what the store holds; a copy of that is made first."),
+    ] = False,
+) -> None:
+    """Bring a copy into the store. Stop the application first; workers and pages would see it half done."""
+    from fairlay.store import copies
+    from fairlay.store.database import open_database, wait_until_up
+
+    open_database()
+    wait_until_up()
+    found, kept = copies.restore(file, over=over)
+    print(f"{file} of {found.made_at} UTC is in the store, its tables up to date")
+    if kept is not None:
+        print(f"what the store held before is in {kept}")
+
+
+@app.command("copies")
+def copies_command(folder: Annotated[Path, typer.Argument(help="Where copies are kept.")]) -> None:
+    """Make the day's copy if it is due, and let go those that the rule keeps no longer."""
+    import datetime
+
+    from fairlay.store import copies
+    from fairlay.store.database import open_database, wait_until_up
+
+    open_database()
+    wait_until_up()
+    made = copies.make_due(folder, copies.Rule(), datetime.timedelta(hours=20))
+    if made is not None:
+        print(f"a copy of everything: {made}")
+
+
+@app.command()
 def warm() -> None:
     """Compile the kernels once, so that the first lay does not wait for them."""
     from fairlay.core.engine.warm import warm_kernels

@@ -127,6 +127,8 @@ class PrivateMariaDB:
             f"CREATE USER IF NOT EXISTS '{USER}'@'127.0.0.1' IDENTIFIED BY '{self.secret}';"
             f"ALTER USER '{USER}'@'127.0.0.1' IDENTIFIED BY '{self.secret}';"
             f"GRANT ALL ON `{self.database}`.* TO '{USER}'@'127.0.0.1';"
+            # Stores beside it: a copy may be restored into one, to be looked at.
+            f"GRANT ALL ON `{self.database}\\_%`.* TO '{USER}'@'127.0.0.1';"
         )
         while True:
             done = subprocess.run(

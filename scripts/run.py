@@ -20,6 +20,9 @@ ROOT = Path(__file__).resolve().parents[1]
 URL = "FAIRLAY_DATABASE_URL"
 FAIRLAY = [sys.executable, "-m", "fairlay.cli"]
 DEFAULT_PORT = 8350
+COPIES = "FAIRLAY_COPIES"
+FIRST_COPY_S, COPY_EVERY_S = 600.0, 3600.0
+"""A copy that is due is made so long after the start, and looked for as often."""
 
 
 def main() -> int:
@@ -56,6 +59,7 @@ def main() -> int:
             if URL not in os.environ:
                 own = stack.enter_context(PrivateMariaDB(args.store))
                 os.environ[URL] = own.url
+            os.environ.setdefault(COPIES, str((args.store.parent / "copies").resolve()))
             _run("migrate")
             if not args.empty:
                 _run("demo")
@@ -71,7 +75,11 @@ def main() -> int:
             if not stopping:
                 _run("first")
                 print(f"\nFair Lay is ready: {address}\nCtrl-C stops it; everything is kept.", flush=True)
+            copy_at = time.monotonic() + FIRST_COPY_S
             while not stopping:
+                if time.monotonic() > copy_at:
+                    copy_at = time.monotonic() + COPY_EVERY_S
+                    _copy(args.store)
                 if own is not None and own.start_again_if_gone():
                     print("MariaDB had ended, and was started again; all goes on.", flush=True)
                 ended = next((c for c in children if c.poll() is not None), None)
@@ -102,6 +110,13 @@ def _port(host: str, asked: int | None) -> int:
                 continue
             return port
     raise CannotStart(f"no port from {DEFAULT_PORT} to {DEFAULT_PORT + 49} is free; name one with --port")
+
+
+def _copy(home: Path) -> None:
+    """Make the copy that is due; one that cannot be made is told, and the work goes on."""
+    done = subprocess.run([*FAIRLAY, "copies", os.environ[COPIES]], cwd=ROOT, check=False)
+    if done.returncode:
+        print(f"No copy of {home} was made; what was wrong stands above.", file=sys.stderr, flush=True)
 
 
 def _run(*words: str) -> None:

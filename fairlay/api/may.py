@@ -143,9 +143,9 @@ TABLE: Final[tuple[Row, ...]] = (
         at_bench=False,
     ),
     _row(
-        "set the shop's choices, and keep its people and benches",
+        "set the shop's choices, and keep its people, benches and copies",
         OWN,
-        "all_people all_benches",
+        "all_people all_benches all_copies",
         {
             "put_settings": "set the shop's choices",
             "add_person": "made an account",

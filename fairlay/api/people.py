@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import os
 from collections.abc import Callable
+from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response
@@ -13,11 +15,16 @@ from fairlay.api.door import BENCH_COOKIE, COOKIE, cookies_of, is_this_machine
 from fairlay.api.may import SAYS, TABLE
 from fairlay.core.errors import NotAllowed, NotSignedIn
 from fairlay.store import deeds, people, sessions
+from fairlay.store.clock import now
+from fairlay.store.copies import copies_in
 from fairlay.store.people import Person, Role
 from fairlay.store.sessions import DESK_IDLE, Session
 
 router = APIRouter(prefix="/api", tags=["people"])
 BENCH_FOR = datetime.timedelta(days=400)
+TOO_OLD = datetime.timedelta(days=3)
+"""Copies are made every day; one that is older says that they are not made any more."""
+COPIES_VARIABLE = "FAIRLAY_COPIES"
 
 Name = Annotated[str, Field(max_length=200)]
 Secret = Annotated[str, Field(max_length=400)]
@@ -142,6 +149,16 @@ class OthersHere(BaseModel):
     """Who else has the page open."""
 
     names: list[str]
+
+
+class CopiesOut(BaseModel):
+    """The copies that are made by themselves: the newest, how many there are, and whether that is too old."""
+
+    folder: str
+    newest: datetime.datetime | None
+    count: int
+    bytes: int
+    too_old: bool
 
 
 class DeedOut(BaseModel):
@@ -356,6 +373,21 @@ def tie_bench(asked: NewBench, request: Request, response: Response) -> None:
 def untie_bench(bench_id: int) -> None:
     """Tie a bench's tablet no longer."""
     sessions.untie_bench(bench_id)
+
+
+@router.get("/copies")
+def all_copies() -> CopiesOut:
+    """The copies of everything that are made by themselves, and how old the newest is."""
+    folder = os.environ.get(COPIES_VARIABLE, "")
+    there = copies_in(Path(folder)) if folder else []
+    newest = there[0][0] if there else None
+    return CopiesOut(
+        folder=folder,
+        newest=newest,
+        count=len(there),
+        bytes=sum(path.stat().st_size for _, path in there),
+        too_old=newest is not None and now() - newest > TOO_OLD,
+    )
 
 
 @router.get("/deeds")

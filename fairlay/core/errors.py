@@ -71,6 +71,10 @@ class Unavailable(FairLayError, RuntimeError):
     """A service Fair Lay needs (database, browser build) is missing or did not answer."""
 
 
+class BadCopy(FairLayError, ValueError):
+    """A copy of the store that is damaged, not ours, or could not be written."""
+
+
 class BadPicture(FairLayError, ValueError):
     """A photograph from which nothing sure can be read; the message says what to change when it is taken
     again.

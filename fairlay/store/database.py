@@ -145,18 +145,36 @@ def wait_until_up(seconds: float = 30.0) -> None:
             time.sleep(0.2)
 
 
+RESTORING = "restoring"
+"""A table that is there while a copy is restored, and stays where that was broken off."""
+
+
+def is_restoring() -> bool:
+    """Whether a copy is being restored, or that was broken off."""
+    with database.connection_context():
+        return bool(database.execute_sql(f"SHOW TABLES LIKE '{RESTORING}'").fetchall())
+
+
 def migrate() -> list[str]:
     """Bring the tables up to date; return the names of the migrations that ran.
 
-    Each may be run again after a break.
+    Each may be run again after a break. Raises Unavailable where a restore was broken off.
     """
+    if is_restoring():
+        raise Unavailable(
+            "a copy was being restored, and that was broken off: what is in the store is not whole",
+            expected="fairlay restore FILE once more",
+        )
     with database.connection_context():
-        try:
-            return [
-                str(name) for name in Runner(database.obj, str(MIGRATIONS), "migration_history").up() or []
-            ]
-        except MigrationError as cause:
-            raise Unavailable(
-                f"the tables could not be brought up to date: {cause}",
-                expected="a database that Fair Lay made",
-            ) from cause
+        return migrate_tables()
+
+
+def migrate_tables() -> list[str]:
+    """Bring the tables up to date on the connection that is open; return the names of what ran."""
+    try:
+        return [str(name) for name in Runner(database.obj, str(MIGRATIONS), "migration_history").up() or []]
+    except MigrationError as cause:
+        raise Unavailable(
+            f"the tables could not be brought up to date: {cause}",
+            expected="a database that Fair Lay made",
+        ) from cause

@@ -326,3 +326,12 @@ def test_a_ring_that_is_cut_through_stays_as_far_as_there_is_leather() -> None:
     (left,) = known.flaws
     assert Polygon(left.outline).area == pytest.approx(Polygon(ring(0, 0)).area * 0.655, rel=0.03)
     assert Polygon(known.ring).buffer(0.05).covers(Polygon(left.outline))
+
+
+@given(st.floats(0.0, 0.5))
+def test_a_cut_that_leaves_a_sliver_of_a_ring_leaves_none_of_it(over: float) -> None:
+    square = flaw(outline=[[700, 300], [704, 300], [704, 304], [700, 304]])
+    known, (off,) = cut_along(with_flaw(SIDE, square), [[700 + over, -5], [700 + over, Y1 + 5]])
+    for part in (known, off):
+        assert as_hide(part, "S").region.is_valid, "what is kept can be laid on"
+    assert len(known.flaws) + len(off.flaws) == 1

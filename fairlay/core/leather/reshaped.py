@@ -16,6 +16,9 @@ from fairlay.core.leather.mend import painted, parted
 from fairlay.core.leather.usual_map import usual_map
 from fairlay.core.shapes.rings import as_points, clean_ring, common, pieces_of
 
+LEAST_LEFT_MM2 = 4.0
+"""Less of a ring than this is nothing to lay around."""
+
 
 def with_outline(looking: LookingOver, outline: Points, holes: Sequence[Points] = ()) -> LookingOver:
     """Return the document with an outline drawn anew where the hide lies; the usual map is laid on it
@@ -193,7 +196,7 @@ def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:
 def kept_on(looking: LookingOver, leather: Polygon) -> LookingOver:
     """Return the document with only what lies on a region in mm.
 
-    A ring that its edge runs through is kept as far as it lies on leather.
+    A ring that its edge runs through is kept as far as it lies on leather, but for a sliver.
     """
     shown = (
         (f, max(pieces_of(common(Polygon(f.outline).buffer(0), leather)), key=lambda p: p.area, default=None))
@@ -202,7 +205,7 @@ def kept_on(looking: LookingOver, leather: Polygon) -> LookingOver:
     inside = [
         replace(f, outline=as_points(np.asarray(p.exterior.coords)[:-1], 2))
         for f, p in shown
-        if p is not None
+        if p is not None and p.area >= LEAST_LEFT_MM2
     ]
     near = leather.buffer(5.0)
     return replace(
