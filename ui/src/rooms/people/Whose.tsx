@@ -5,6 +5,7 @@ import { api, readFrom, server, told } from '../../api/client'
 import { useMay, useMe } from './me'
 
 const HERE_EVERY_MS = 10_000
+const COPIES_EVERY_MS = 600_000
 const ITEM =
   'block w-full cursor-pointer px-5 py-3 text-left outline-none data-highlighted:bg-brass/25'
 
@@ -25,6 +26,12 @@ export function Whose() {
       told(everywhere ? api.POST('/api/sign-out-everywhere') : api.POST('/api/sign-out')),
     onSettled: () => queries.invalidateQueries(readFrom('/api/me')),
   })
+  const copies = server.useQuery(
+    'get',
+    '/api/copies',
+    {},
+    { enabled: keepsPeople, refetchInterval: COPIES_EVERY_MS, retry: false },
+  )
   if (!me?.person) return null
   const names = others.data?.names ?? []
   return (
@@ -33,6 +40,11 @@ export function Whose() {
         <span className="text-sm text-brass" role="status" aria-label="Also here">
           also here: {names.join(', ')}
         </span>
+      )}
+      {copies.data?.too_old && (
+        <Link to="/people" className="text-sm font-semibold text-brass underline">
+          no copy of late
+        </Link>
       )}
       {me.demo && <span className="text-sm text-chalk-dim">demo, open on this machine only</span>}
       {me.at_bench && (
