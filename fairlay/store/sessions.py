@@ -5,16 +5,17 @@ from __future__ import annotations
 import datetime
 import secrets
 from collections.abc import Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
-from peewee import JOIN
+from peewee import InterfaceError, OperationalError
 
-from fairlay.core.errors import NotFound, Refused, TooSoon
+from fairlay.core.errors import NotFound, Refused, TooSoon, Unavailable
 from fairlay.store.acting import who
 from fairlay.store.clock import now
-from fairlay.store.database import connected
-from fairlay.store.people import Person, hashed, person_of
+from fairlay.store.database import connected, database
+from fairlay.store.people import Person, hashed
 from fairlay.store.people_rows import BenchRow, SessionRow, TryRow
 from fairlay.store.tables import PersonRow
 
@@ -67,24 +68,44 @@ def begin(person_id: int, bench_id: int | None = None) -> str:
     return token
 
 
-@connected
+LOOK_UP: Final = """SELECT s.token, s.created_at, s.seen_at, s.ends_at, s.bench_id, b.name,
+    p.id, p.name, p.role, p.active, p.password <> '', p.pin <> ''
+    FROM session s JOIN person p ON p.id = s.person_id LEFT JOIN bench b ON b.id = s.bench_id
+    WHERE s.token = %s"""
+
+
 def of_token(token: str) -> Session | None:
-    """Return whose session a token is; None for one that is not known, over, or of a closed account."""
-    row = (
-        SessionRow.select(SessionRow, PersonRow, BenchRow)
-        .join(PersonRow)
-        .switch(SessionRow)
-        .join(BenchRow, JOIN.LEFT_OUTER)
-        .where(SessionRow.token == hashed(token))
-        .first()
-    )
+    """Return whose session a token is; None for one that is not known, over, or of a closed account.
+
+    Every call asks this: one statement, no transaction. Raises Unavailable as ``connected`` does.
+    """
+    row = _look_up(hashed(token))
     at = now()
-    if row is None or row.ends_at < at or row.created_at + LONGEST < at or not row.person.active:
+    if row is None:
         return None
-    if row.seen_at + SEEN_EVERY < at:
-        idle = DESK_IDLE if row.bench_id is None else BENCH_IDLE
-        SessionRow.update(seen_at=at, ends_at=at + idle).where(SessionRow.token == row.token).execute()
-    return Session(row.token, person_of(row.person), "" if row.bench_id is None else row.bench.name)
+    kept, created, seen, ends, bench_id, bench, person_id, name, role, active, has_password, has_pin = row
+    if ends < at or created + LONGEST < at or not active:
+        return None
+    if seen + SEEN_EVERY < at:
+        _seen(kept, at + (DESK_IDLE if bench_id is None else BENCH_IDLE))
+    person = Person(person_id, name, role, True, bool(has_password), bool(has_pin))
+    return Session(kept, person, bench or "")
+
+
+def _look_up(token: str) -> Any:
+    try:
+        with nullcontext() if not database.is_closed() else database.connection_context():
+            return database.execute_sql(LOOK_UP, (token,)).fetchone()
+    except (OperationalError, InterfaceError) as cause:
+        raise Unavailable(
+            f"the database did not answer: {cause.args[-1] if cause.args else cause}",
+            expected="a running MariaDB; nothing was saved",
+        ) from cause
+
+
+@connected
+def _seen(token: str, ends_at: datetime.datetime) -> None:
+    SessionRow.update(seen_at=now(), ends_at=ends_at).where(SessionRow.token == token).execute()
 
 
 @connected
