@@ -5,6 +5,8 @@ from __future__ import annotations
 import datetime
 import json
 import re
+import threading
+import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -182,6 +184,17 @@ def test_a_session_ends_when_it_should(shop: FastAPI) -> None:
     with store.database.connection_context():
         SessionRow.update(ends_at=datetime.datetime(2020, 1, 1)).execute()
     assert late.get("/api/lays").status_code == 401
+
+
+def test_a_stream_ends_with_its_session(shop: FastAPI) -> None:
+    owner, cutter = signed_in(shop, "owner"), signed_in(shop, "cutter")
+    who = cutter.get("/api/me").json()["person"]["id"]
+    ended = threading.Timer(1.0, lambda: owner.post(f"/api/people/{who}/sign-out"))
+    ended.start()
+    begun = time.monotonic()
+    answer = cutter.get("/api/lays/1/events", params={"seen": ""})
+    assert answer.status_code == 200 and "event: lay" in answer.text and time.monotonic() - begun < 20
+    assert cutter.get("/api/lays/1/events").status_code == 401
 
 
 def test_a_password_changed_ends_every_other_session(shop: FastAPI) -> None:
