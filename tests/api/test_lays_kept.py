@@ -19,7 +19,8 @@ from fairlay.core.formats.exchange import HideRecord, read_hide, read_job
 from fairlay.core.lay import Job, Lay, Placement, broken_rules
 from fairlay.core.leather.looking_over import RingedFlaw, with_flaw
 from fairlay.core.shapes import Placing
-from fairlay.store import batches, candidates, changed_leather, hides, jobs, lays, looking, spoken_for
+from fairlay.store import batches, candidates, changed_leather, hides, jobs, lays, looking, people, spoken_for
+from fairlay.store.acting import acting_as
 from fairlay.store.database import connected
 from fairlay.store.deliveries import send_back
 from fairlay.store.jobs import LayWork
@@ -453,3 +454,48 @@ def test_what_is_not_there_is_told(workshop: TestClient, batch_id: int) -> None:
         with pytest.raises(kind):
             act()
     assert connected(state_at)(lay_id, 1).lies == {}
+
+
+def test_undo_takes_back_ones_own_and_leaves_a_colleagues(workshop: TestClient, batch_id: int) -> None:
+    _, on = _hide("K-9")
+    lay_id = lays.create_lay(batch_id, "body leather", _job("K-9"), [on])
+    mara, tobin = (people.add(f"Undo {name}", "cutter").id for name in ("Mara", "Tobin"))
+
+    def by(person: int, what: str, *moves: Placement, take: tuple[tuple[str, int], ...] = ()) -> int:
+        head = lays.load(lay_id).head
+        with acting_as(person):
+            if what == "undo":
+                return lays.undo(lay_id, base=head)
+            return lays.act(lay_id, base=head, put=moves, take=take)
+
+    def lie() -> dict[int, int]:
+        """Which place each tab lies at."""
+        places = {place: n for n, place in enumerate(ROOM)}
+        return {p.copy: places[p.at.x, p.at.y] for p in lays.load(lay_id).lay.placements}
+
+    by(mara, "act", _tab(0, 0, "K-9"))
+    by(mara, "act", _tab(1, 1, "K-9"))
+    by(tobin, "act", _tab(2, 2, "K-9"))
+    by(mara, "undo")
+    assert lie() == {0: 0, 2: 2}, "hers is gone, his stays"
+    left = {u.piece: u.count for u in lays.load(lay_id).lay.unplaced}
+    assert left == {"tab": 10}
+    by(mara, "undo")
+    assert lie() == {2: 2}, "twice goes back two of hers"
+    with pytest.raises(Refused, match="nothing of yours"):
+        by(mara, "undo")
+    by(tobin, "undo")
+    assert lie() == {}
+    assert [r.by for r in lays.load(lay_id).revisions][1:5] == ["Undo Mara"] * 2 + ["Undo Tobin", "Undo Mara"]
+    # What a colleague built upon is not taken back behind their back.
+    by(mara, "act", _tab(3, 3, "K-9"))
+    by(tobin, "act", _tab(3, 4, "K-9"))
+    with pytest.raises(Refused, match=r"built upon since: tab 4"):
+        by(mara, "undo")
+    assert lie() == {3: 4}
+    # Nor where its place was taken since.
+    by(mara, "act", take=(("tab", 3),))
+    by(tobin, "act", _tab(5, 4, "K-9"))
+    with pytest.raises(Refused, match="built upon"):
+        by(mara, "undo")
+    assert lie() == {5: 4}
