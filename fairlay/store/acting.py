@@ -14,6 +14,13 @@ def who() -> int | None:
     return _who.get()
 
 
+def mine(by: int | None) -> bool:
+    """Whether something that was done is the doing of whoever acts now; what nobody is known for is
+    anybody's.
+    """
+    return by is None or who() is None or by == who()
+
+
 @contextmanager
 def acting_as(person_id: int | None) -> Iterator[None]:
     """Do what follows as a person."""

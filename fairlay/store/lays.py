@@ -15,7 +15,7 @@ from fairlay.core.lay.check import broken_rules
 from fairlay.core.lay.lay import Job, Lay, Placement
 from fairlay.core.lay.unplaced import still_unplaced
 from fairlay.store import spoken_for
-from fairlay.store.acting import who
+from fairlay.store.acting import mine, who
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.jobs import LIVE, WorkJob
@@ -290,7 +290,7 @@ def undo(lay_id: int, *, base: int) -> int:
     )
     shown = int(head.stands_for or head.number)
     last = LayRevisionRow.get(LayRevisionRow.lay == lay_id, LayRevisionRow.number == shown)
-    if last.by_id not in (None, who()) or "undoes" in last.changes:
+    if not mine(last.by_id) or "undoes" in last.changes:
         return _take_back(row, state, shown)
     target = shown - 1
     if target < 1:

@@ -16,7 +16,7 @@ from fairlay.core.formats.stored import CARD, LOOKING
 from fairlay.core.lay.card import card_of
 from fairlay.core.leather.looking_over import LookingOver, Points, as_hide, from_hide, how_far
 from fairlay.core.leather.reshaped import cut_along
-from fairlay.store.acting import who
+from fairlay.store.acting import mine
 from fairlay.store.database import connected
 from fairlay.store.hides import (
     About,
@@ -181,7 +181,7 @@ def undo(hide_id: int) -> int:
         raise Refused(
             "there is nothing to undo on this hide", value=hide_id, expected="a change that was made"
         )
-    if event.by_id not in (None, who()):
+    if not mine(event.by_id):
         raise Refused(
             f"the newest change of this hide is {names_of_people().get(event.by_id)}'s: {event.words}",
             value=hide_id,

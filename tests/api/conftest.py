@@ -103,13 +103,14 @@ def told(client: TestClient, asked: Any) -> Any:
 
 @pytest.fixture
 def queries(monkeypatch: pytest.MonkeyPatch) -> list[str]:
-    """Every SQL statement that is run while the fixture is in use."""
+    """Every SQL statement that is run while the fixture is in use, but for the door's own."""
     seen: list[str] = []
     own = store.database.obj
     run = own.execute_sql
 
     def watched(sql: str, params: object = None, *more: object) -> object:
-        if sql.lstrip().upper().startswith(("SELECT", "INSERT", "UPDATE", "DELETE")):
+        asks = sql.lstrip().upper().startswith(("SELECT", "INSERT", "UPDATE", "DELETE"))
+        if asks and not any(table in sql for table in ("`person`", "FROM session", "`deed`")):
             seen.append(sql)
         return run(sql, params, *more)
 

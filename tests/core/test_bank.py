@@ -72,7 +72,7 @@ def circles(bank: Bank, variant: Variant, which: int) -> np.ndarray:
     ]
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(24, 400))
 @given(outlines(), st.floats(0, 360), st.floats(-500, 500), st.floats(-500, 500), st.booleans())
 def test_a_placing_puts_the_centroid_where_it_was_asked_to(
     ring: np.ndarray, turn: float, x: float, y: float, second: bool
@@ -86,7 +86,7 @@ def test_a_placing_puts_the_centroid_where_it_was_asked_to(
     assert variant.centre_of(at) == (pytest.approx(x, abs=1e-6), pytest.approx(y, abs=1e-6))
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(24, 400))
 @given(outlines(), st.sampled_from([0.0, 1.0, 3.0]), st.booleans())
 def test_bodies_are_the_outline_a_hair_smaller_and_grown_by_half_the_gap(
     ring: np.ndarray, gap: float, second: bool
@@ -105,7 +105,7 @@ def test_bodies_are_the_outline_a_hair_smaller_and_grown_by_half_the_gap(
     assert body(bank, variant, SHOW).is_empty
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(24, 400))
 @given(outlines(), st.floats(0, 360))
 def test_circles_lie_within_their_body_however_it_is_turned(ring: np.ndarray, turn: float) -> None:
     piece = Piece("p", ring, 1)

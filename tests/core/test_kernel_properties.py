@@ -58,7 +58,7 @@ def arrays(shape: Polygon) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return pts, starts, np.array(shape.bounds)
 
 
-@settings(max_examples=tried(150, 1500))
+@settings(max_examples=tried(90, 1500))
 @given(st.lists(st.floats(8, 60), min_size=3, max_size=9), st.floats(-40, 560), st.floats(-40, 430), ANGLES)
 def test_a_piece_keeps_to_its_ground_just_where_it_lies_in_it(
     radii: list[float], x: float, y: float, turn: float
@@ -82,7 +82,7 @@ def test_there_is_no_room_on_no_ground_and_nothing_to_keep_off() -> None:
     )
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(24, 400))
 @given(st.lists(st.tuples(st.floats(-50, 550), st.floats(-50, 450)), min_size=3, max_size=20))
 def test_every_edge_is_in_the_buckets_that_its_bounds_touch(points: list[tuple[float, float]]) -> None:
     pts = np.array(points)

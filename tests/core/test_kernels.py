@@ -39,7 +39,7 @@ def star(data: st.DataObject) -> np.ndarray:
     )
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(24, 400))
 @given(st.data())
 def test_a_body_pressed_into_a_field_leaves_its_distance(data: st.DataObject) -> None:
     pts = star(data)

@@ -116,7 +116,7 @@ def ring_of(x: float, y: float, w: float, h: float) -> np.ndarray:
     return np.array([[x, y], [x + w, y], [x + w, y + h], [x, y + h]])
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(24, 400))
 @given(
     st.lists(st.tuples(boxes, st.integers(1, 4), st.floats(0, 180)), max_size=5),
     st.floats(0, 30),

@@ -96,7 +96,7 @@ def test_inside_and_distance_agree_with_the_plain_reference(polygon: Polygon, x:
         assert kernels.inside(x, y, pts, starts) == polygon.contains(Point(x, y))
 
 
-@settings(max_examples=tried(150, 1500))
+@settings(max_examples=tried(90, 1500))
 @given(star(), star(), st.booleans())
 def test_overlap_agrees_with_the_plain_reference(a: Polygon, b: Polygon, windowed: bool) -> None:
     if windowed:
@@ -136,7 +136,7 @@ def test_overlap_where_sides_lie_on_one_line(other: Polygon, wanted: bool) -> No
     assert overlap(box(0, 0, 30, 20), other) == wanted
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(24, 400))
 @given(star())
 def test_circles_lie_inside_and_the_first_is_nearly_the_largest(polygon: Polygon) -> None:
     pts, starts, _ = body(polygon)

@@ -8,13 +8,16 @@ import numpy as np
 
 from fairlay.core.engine.run import lay_job
 from fairlay.core.lay.lay import Job
+from fairlay.core.lay.room import room_for
 from fairlay.core.leather import Flaw, Hide, Zone
 from fairlay.core.pattern import Grain, Piece
 from fairlay.core.rules import Policy
 
 
 def warm_kernels() -> None:
-    """Lay a small side with zones, flaws and hidden areas, so that numba compiles and keeps every kernel."""
+    """Lay a small side with zones, flaws and hidden areas, prove the room on it, and fill a roll: numba
+    compiles and keeps every kernel.
+    """
     square = np.array([[0.0, 0.0], [80.0, 0.0], [80.0, 80.0], [0.0, 80.0]])
     hide = Hide(
         "warm",
@@ -36,7 +39,17 @@ def warm_kernels() -> None:
         Piece("b", square / 3, 8, pair=True, grain=Grain(0.0, 5.0, True)),
         Piece("c", square / 8, 500),
     )
-    ticks = itertools.count()
-    lay_job(
-        Job("warm", (hide,), pieces, Policy(1.0, "local"), seconds=1e9), lambda: float(next(ticks)), steps=2
+    side = Job("warm", (hide,), pieces, Policy(1.0, "local"), seconds=1e9)
+    _lay(side, 2)
+    room_for(side, pieces[0], hide)
+    roll = Hide("warm", "roll", square, width_mm=200.0, edge_margin_mm=5.0, cost_per_m2=1.0)
+    cloth = tuple(
+        Piece(name, square * [long, wide], 6, grain=Grain(0.0, way, True))
+        for name, long, wide, way in (("d", 1.0, 1.0, 5.0), ("e", 0.5, 0.9, 90.0), ("f", 0.3, 0.3, 180.0))
     )
+    _lay(Job("warm", (roll,), cloth, Policy(0.0, "backbone"), objective="order", seconds=1e9), 8)
+
+
+def _lay(job: Job, steps: int) -> None:
+    ticks = itertools.count()
+    lay_job(job, lambda: float(next(ticks)), steps=steps)
