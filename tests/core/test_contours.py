@@ -53,7 +53,7 @@ def test_an_arc_is_round(radius: float, start: float, turn: float) -> None:
     assert np.abs(far - radius).max() < 1e-3 * radius + 1e-6
 
 
-@given(st.floats(40, 300), st.floats(30, 200), st.floats(-15, 15), st.floats(0.5, 12), st.booleans())
+@given(st.floats(40, 300), st.floats(30, 200), st.floats(-10, 10), st.floats(0.5, 8), st.booleans())
 def test_corners_are_rounded_as_far_as_a_disc_reaches_into_them(
     long: float, wide: float, lean: float, radius: float, other_way: bool
 ) -> None:
