@@ -52,9 +52,16 @@ TABLE: Final[tuple[Row, ...]] = (
         anyone=True,
     ),
     _row(
-        "be signed in: see who else is here, sign out, change one's own password",
+        "be signed in: see who else is here, sign out",
         ALL,
-        "here sign_out sign_out_everywhere change_own_password",
+        "here sign_out sign_out_everywhere",
+    ),
+    # A PIN is short, and pressed where others look on: it never makes a password.
+    _row(
+        "change one's own password",
+        ALL,
+        "change_own_password",
+        at_bench=False,
     ),
     _row(
         "look at patterns, leather, batches and lays, and take them out as files",

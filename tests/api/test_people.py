@@ -275,6 +275,8 @@ def test_a_bench_tablet_changes_over_and_does_what_a_bench_needs(shop: FastAPI) 
     assert answer.status_code == 403 and "the bench's" in answer.json()["problem"], (
         "not even an owner's, by PIN"
     )
+    new = tablet.put("/api/me/password", json={"before": PASSWORD, "password": "made with a PIN"})
+    assert new.status_code == 403, "a PIN makes no password"
     desk = signed_in(shop, "owner")
     bench = desk.get("/api/benches").json()[0]
     assert desk.delete(f"/api/benches/{bench['id']}").status_code == 204

@@ -6,7 +6,12 @@ import itertools
 
 import numpy as np
 
+from fairlay.core.engine import separate_kernels
+from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.run import lay_job
+from fairlay.core.engine.scene import SceneOf
+from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.lay.lay import Job
 from fairlay.core.lay.room import room_for
 from fairlay.core.leather import Flaw, Hide, Zone
@@ -47,7 +52,30 @@ def warm_kernels() -> None:
         Piece(name, square * [long, wide], 6, grain=Grain(0.0, way, True))
         for name, long, wide, way in (("d", 1.0, 1.0, 5.0), ("e", 0.5, 0.9, 90.0), ("f", 0.3, 0.3, 180.0))
     )
-    _lay(Job("warm", (roll,), cloth, Policy(0.0, "backbone"), objective="order", seconds=1e9), 8)
+    filled = Job("warm", (roll,), cloth, Policy(0.0, "backbone"), objective="order", seconds=1e9)
+    _lay(filled, 8)
+    _squeeze(filled)
+
+
+def _squeeze(job: Job) -> None:
+    """Drive two pieces apart, as is done where a roll is laid shorter."""
+    bank = build_bank(job)
+    variant = bank.variants[0]
+    table = HideTable(job, job.hides[0], bank, 4)
+    rng = np.random.default_rng(0)
+    spot = table.find(variant, 0, Wish(), rng, tries=100).take(np.empty((0, 2)))
+    if spot is None:
+        return
+    scene = SceneOf(table, 3, (Lying(variant, 0, spot),))
+    s, seed = scene.state, np.array([1], np.uint64)
+    slot = scene.free_slot()
+    scene.open(slot, variant, 1)
+    x, y, turn, _ = separate_kernels.seek(s, slot, variant.index, 4, 0, seed)
+    separate_kernels.set_down(s, slot, x, y, turn)
+    s.floor.live[slot] = True
+    s.weight[:] = s.ground_weight[:] = 1.0
+    separate_kernels.feel_all(s)
+    separate_kernels.separate(s, 1, 1, 2, 2, seed)
 
 
 def _lay(job: Job, steps: int) -> None:
