@@ -47,7 +47,7 @@ def warm_kernels() -> None:
     side = Job("warm", (hide,), pieces, Policy(1.0, "local"), seconds=1e9)
     _lay(side, 2)
     room_for(side, pieces[0], hide)
-    roll = Hide("warm", "roll", square, width_mm=200.0, edge_margin_mm=5.0, cost_per_m2=1.0)
+    roll = Hide("warm", "roll", square * [15.0, 2.5], width_mm=200.0, edge_margin_mm=5.0, cost_per_m2=1.0)
     cloth = tuple(
         Piece(name, square * [long, wide], 6, grain=Grain(0.0, way, True))
         for name, long, wide, way in (("d", 1.0, 1.0, 5.0), ("e", 0.5, 0.9, 90.0), ("f", 0.3, 0.3, 180.0))
