@@ -11,8 +11,8 @@ need_package() {
   [ -x "/usr/sbin/$1" ] && return 0
   if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then
     say "Installing $2 ..."
-    if { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$2"; } >var/setup.log 2>&1; then return 0; fi
-    stop_with "$2 could not be installed (see var/setup.log); install it by hand: apt-get install $2"
+    if { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$2"; } >var/setup-packages.log 2>&1; then return 0; fi
+    stop_with "$2 could not be installed (see var/setup-packages.log); install it by hand: apt-get install $2"
   fi
   stop_with "$1 is missing; install it as root: apt-get install $2"
 }
