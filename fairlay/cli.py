@@ -5,8 +5,10 @@ from __future__ import annotations
 
 import json
 import logging
+import os
 import sys
 import time
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
@@ -16,6 +18,8 @@ import typer
 from fairlay.core.errors import BadJob, FairLayError, NotAllowed
 from fairlay.core.formats.exchange import read_job, read_lay, write_lay
 from fairlay.core.formats.svg import lay_svg
+
+ROOT = Path(__file__).resolve().parents[1]
 
 app = typer.Typer(
     add_completion=False,
@@ -144,11 +148,9 @@ def serve(
 
     from fairlay.api.door import is_loopback
     from fairlay.store import people
-    from fairlay.store.database import open_database, wait_until_up
 
     _log()
-    open_database()
-    wait_until_up()
+    _open_store()
     if not is_loopback(host) and not people.somebody_can_sign_in():
         raise NotAllowed(
             f"serving at {host} would open the shop to whoever reaches it",
@@ -178,10 +180,8 @@ def worker(count: Annotated[int, typer.Option(help="Processes at the queue.", mi
 def migrate() -> None:
     """Bring the tables up to date."""
     from fairlay.store.database import migrate as run
-    from fairlay.store.database import open_database, wait_until_up
 
-    open_database()
-    wait_until_up()
+    _open_store()
     done = run()
     print("tables brought up to date: " + ", ".join(done) if done else "the tables are up to date")
 
@@ -190,10 +190,8 @@ def migrate() -> None:
 def demo() -> None:
     """Put the demo workshop into an empty store."""
     from fairlay.demo import fill_if_empty
-    from fairlay.store.database import open_database, wait_until_up
 
-    open_database()
-    wait_until_up()
+    _open_store()
     print(
         "Quillback Yard is in the store"
         if fill_if_empty()
@@ -207,10 +205,8 @@ def owner(
 ) -> None:
     """Print a code with which an owner makes a password: the first one, or one who forgot it."""
     from fairlay.store import people
-    from fairlay.store.database import open_database, wait_until_up
 
-    open_database()
-    wait_until_up()
+    _open_store()
     known = next((p for p in people.people() if p.name.casefold() == name.strip().casefold()), None)
     if known is not None and known.role != "owner":
         raise NotAllowed(f"{known.name} is no owner", value=name, expected="an owner; no code was made")
@@ -222,10 +218,8 @@ def owner(
 def first() -> None:
     """Print a one-time code that makes the first owner, while the shop has none that can sign in."""
     from fairlay.store import people
-    from fairlay.store.database import open_database, wait_until_up
 
-    open_database()
-    wait_until_up()
+    _open_store()
     if people.somebody_can_sign_in() or people.demo_owner() is not None:
         return
     print(f"\nThis shop has no owner yet. The code that makes one, once: {people.make_code(None)}")
@@ -237,10 +231,8 @@ def backup(
 ) -> None:
     """Write a copy of everything into one file, while people work, and read it back."""
     from fairlay.store import copies
-    from fairlay.store.database import open_database, wait_until_up
 
-    open_database()
-    wait_until_up()
+    _open_store()
     made = copies.write_copy(file)
     print(f"{file}: {file.stat().st_size / 1e6:.1f} MB, whole (release {made.release}, {made.made_at} UTC)")
 
@@ -255,10 +247,8 @@ def restore(
 ) -> None:
     """Bring a copy into the store. Stop the application first; workers and pages would see it half done."""
     from fairlay.store import copies
-    from fairlay.store.database import open_database, wait_until_up
 
-    open_database()
-    wait_until_up()
+    _open_store()
     found, kept = copies.restore(file, over=over)
     print(f"{file} of {found.made_at} UTC is in the store, its tables up to date")
     if kept is not None:
@@ -271,10 +261,8 @@ def copies_command(folder: Annotated[Path, typer.Argument(help="Where copies are
     import datetime
 
     from fairlay.store import copies
-    from fairlay.store.database import open_database, wait_until_up
 
-    open_database()
-    wait_until_up()
+    _open_store()
     made = copies.make_due(folder, copies.Rule(), datetime.timedelta(hours=20))
     if made is not None:
         print(f"a copy of everything: {made}")
@@ -302,6 +290,18 @@ def may_command() -> None:
     from fairlay.api.may import as_page
 
     print(as_page(), end="")
+
+
+def _open_store() -> None:
+    """Open the store: the shop's own by its variable, else the private one that ./start has up."""
+    from fairlay.store.database import URL_VARIABLE, open_database, wait_until_up
+
+    if URL_VARIABLE not in os.environ:
+        address = Path(os.environ.get("FAIRLAY_STORE") or ROOT / "var" / "mariadb") / "url"
+        with suppress(OSError):
+            os.environ[URL_VARIABLE] = address.read_text()
+    open_database()
+    wait_until_up()
 
 
 def _log() -> None:

@@ -42,6 +42,10 @@ def main() -> int:
     asked.add_argument(
         "--store", type=Path, default=ROOT / "var" / "mariadb", help="folder of the private MariaDB"
     )
+    asked.add_argument("--restore", type=Path, metavar="FILE", help="first bring a copy into the store")
+    asked.add_argument(
+        "--over", action="store_true", help="with --restore: in the place of what the store holds"
+    )
     asked.add_argument("--workers", type=int, default=2, help="processes that lay")
     args = asked.parse_args()
     stopping = False
@@ -60,8 +64,10 @@ def main() -> int:
                 own = stack.enter_context(PrivateMariaDB(args.store))
                 os.environ[URL] = own.url
             os.environ.setdefault(COPIES, str((args.store.parent / "copies").resolve()))
+            if args.restore is not None:
+                _run("restore", str(args.restore.resolve()), *(["--over"] if args.over else []))
             _run("migrate")
-            if not args.empty:
+            if not args.empty and args.restore is None:
                 _run("demo")
             children = [
                 _begin(stack, "worker", "--count", str(args.workers)),

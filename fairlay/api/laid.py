@@ -39,7 +39,8 @@ from fairlay.store import batches, candidates, changed_leather, hides, jobs
 from fairlay.store.batches import Batch
 from fairlay.store.candidates import Candidate
 from fairlay.store.jobs import LIVE, WorkJob
-from fairlay.store.lays import Revision, SavedLay
+from fairlay.store.lay_history import Revision
+from fairlay.store.lays import SavedLay
 
 ROLL_BEYOND_MM = 400.0
 ROLL_SHOWN_MM = 2000.0

@@ -39,6 +39,7 @@ from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.again import job_again
 from fairlay.store import batches, candidates, changed_leather, jobs, lays
 from fairlay.store.jobs import LIVE, LayWork
+from fairlay.store.lay_history import history
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays", tags=["lays"])
@@ -104,7 +105,7 @@ def name_revision(lay_id: int, number: int, asked: Named) -> None:
 @router.get("/{lay_id}/revisions")
 def earlier_revisions(lay_id: int, before: int) -> list[RevisionOut]:
     """Revisions before one, the oldest first."""
-    return [revision_out(r) for r in lays.history(lay_id, before)]
+    return [revision_out(r) for r in history(lay_id, before)]
 
 
 @router.post("/{lay_id}/pins")

@@ -19,6 +19,7 @@ from fairlay.store.acting import mine, who
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.jobs import LIVE, WorkJob
+from fairlay.store.lay_history import LISTED, Revision, history
 from fairlay.store.lay_rows import (
     Key,
     State,
@@ -33,7 +34,6 @@ from fairlay.store.lay_rows import (
     touched_since,
 )
 from fairlay.store.locks import locked_batch, locked_hides, locked_lay
-from fairlay.store.people import names_of_people
 from fairlay.store.tables import (
     BatchRow,
     LayCandidateRow,
@@ -44,23 +44,6 @@ from fairlay.store.tables import (
     LayRevisionRow,
     LayRow,
 )
-
-LISTED = 60
-"""So many revisions a lay lists, besides those that have a name; older ones are there all the same."""
-
-
-@dataclass(frozen=True)
-class Revision:
-    """One revision of a lay, as its history lists it."""
-
-    number: int
-    source: str
-    mark: str
-    stands_for: int | None
-    placed: int
-    yield_of_used: float
-    created_at: datetime.datetime
-    by: str = ""
 
 
 @dataclass(frozen=True)
@@ -202,42 +185,6 @@ def _leather(lay_id: int, job_number: int) -> tuple[LaidOn, ...]:
         .order_by(LayHideRow.id)
     )
     return tuple(LaidOn(row.hide_id, row.version) for row in rows)
-
-
-@connected
-def history(lay_id: int, before: int | None = None) -> tuple[Revision, ...]:
-    """Return revisions of a lay, the oldest first: those that have a name, and the newest ``LISTED`` (before
-    one of them, where ``before`` says so).
-    """
-    r = LayRevisionRow
-    listed = (
-        r.select(r.number, r.source, r.stands_for, r.placed, r.yield_of_used, r.created_at, r.by)
-        .where(r.lay == lay_id)
-        .order_by(r.number.desc())
-    )
-    marks = {
-        m.number: m.name
-        for m in LayMarkRow.select().where(LayMarkRow.lay == lay_id)
-        if before is None or m.number < before
-    }
-    rows = list((listed if before is None else listed.where(r.number < before)).limit(LISTED))
-    whose = names_of_people()
-    missing = set(marks) - {row.number for row in rows}
-    if missing:
-        rows += list(listed.where(r.number.in_(sorted(missing))))
-    return tuple(
-        Revision(
-            row.number,
-            row.source,
-            marks.get(row.number, ""),
-            row.stands_for,
-            row.placed,
-            row.yield_of_used,
-            row.created_at,
-            whose.get(row.by_id, ""),
-        )
-        for row in sorted(rows, key=lambda row: row.number)
-    )
 
 
 @connected

@@ -2,30 +2,34 @@
 
 from __future__ import annotations
 
+import os
 import re
+import subprocess
+import sys
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import started
+from tests.browser.conftest import ROOT, started
 
 PASSWORD = "nine long hides"
 TABLET = {"width": 820, "height": 1180}
 
 
 @pytest.fixture(scope="module")
-def empty(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, str]]:
-    """A shop that nobody owns yet: where it is opened, and the code that it printed."""
+def empty(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, str, Path]]:
+    """A shop that nobody owns yet: where it is opened, the code that it printed, and its home."""
     home = tmp_path_factory.mktemp("empty")
     with started(home, "--empty") as (address, log):
         code = re.search(r"once: ([0-9a-f-]{24})", log.read_text())
         assert code, log.read_text()
-        yield address, code[1]
+        yield address, code[1], home
 
 
-def test_from_the_first_owner_to_a_cutter_at_a_bench(browser: Browser, empty: tuple[str, str]) -> None:
-    address, code = empty
+def test_from_the_first_owner_to_a_cutter_at_a_bench(browser: Browser, empty: tuple[str, str, Path]) -> None:
+    address, code, _ = empty
     desk = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
     tablet = browser.new_context(viewport=TABLET).new_page()
     desk.goto(address)
@@ -90,6 +94,26 @@ def test_from_the_first_owner_to_a_cutter_at_a_bench(browser: Browser, empty: tu
     expect(tablet.get_by_role("heading", name="Window bench: who is it?")).to_be_visible(timeout=15_000)
     desk.context.close()
     tablet.context.close()
+
+
+def test_the_whole_shop_comes_back_from_a_copy(
+    browser: Browser, empty: tuple[str, str, Path], tmp_path: Path
+) -> None:
+    """As the owner does it: a copy by command while the shop is open, then another start with it."""
+    *_, home = empty
+    copy = tmp_path / "shop.fairlay"
+    words = [sys.executable, "-m", "fairlay.cli", "backup", str(copy)]
+    env = {k: v for k, v in os.environ.items() if k != "FAIRLAY_DATABASE_URL"}
+    env["FAIRLAY_STORE"] = str(home / "mariadb")
+    told = subprocess.run(words, cwd=ROOT, env=env, capture_output=True, text=True, check=False)
+    assert told.returncode == 0 and "whole" in told.stdout, told.stderr
+    with started(tmp_path, "--restore", str(copy)) as (again, log):
+        assert "is in the store" in log.read_text() and "Quillback" not in log.read_text()
+        page = browser.new_context().new_page()
+        page.goto(again)
+        _sign_in(page, "ansel", PASSWORD)
+        expect(page.get_by_role("button", name="Ansel ▾")).to_be_visible()
+        page.context.close()
 
 
 def _sign_in(page: Page, name: str, password: str) -> None:
