@@ -257,15 +257,56 @@ def restore(
 
 @app.command("copies")
 def copies_command(folder: Annotated[Path, typer.Argument(help="Where copies are kept.")]) -> None:
-    """Make the day's copy if it is due, and let go those that the rule keeps no longer."""
+    """Make the day's copy if it is due, let go those that the rule keeps no longer, and clear files that
+    nothing refers to any more.
+    """
     import datetime
 
-    from fairlay.store import copies
+    from fairlay.store import copies, keeping
 
     _open_store()
-    made = copies.make_due(folder, copies.Rule(), datetime.timedelta(hours=20))
-    if made is not None:
-        print(f"a copy of everything: {made}")
+    made = copies.make_due(folder, keeping.keeping().copies, datetime.timedelta(hours=20))
+    if made is None:
+        return
+    print(f"a copy of everything: {made}")
+    # What goes now is in the copy that was just made.
+    if gone := keeping.clear_old_files():
+        print(f"files that nothing refers to any more: {gone} cleared")
+
+
+@app.command("export")
+def export_command(
+    file: Annotated[Path, typer.Argument(help="Where the archive goes; a file that is not there yet.")],
+) -> None:
+    """Take the whole workshop out in open formats (JSON, SVG, DXF, CSV, pictures as they came)."""
+    from fairlay.store import moving
+
+    _open_store()
+    moved = moving.take_out(file)
+    print(f"{file}: {sum(moved.rows.values())} rows, {file.stat().st_size / 1e6:.1f} MB. Not in it:")
+    for words in moved.stays:
+        print(f"- {words}")
+
+
+@app.command("import")
+def import_command(
+    file: Annotated[Path, typer.Argument(help="An archive that fairlay export wrote.")],
+    over: Annotated[
+        bool,
+        typer.Option("--over", help="In the place of what the store holds; a copy of that is made first."),
+    ] = False,
+) -> None:
+    """Bring a workshop that was taken out elsewhere into the store."""
+    from fairlay.store import moving
+    from fairlay.store.database import migrate as migrate_tables
+
+    _open_store()
+    migrate_tables()
+    moved, kept = moving.bring_in(file, over=over)
+    print(f"the workshop of {moved.made_at} UTC is in the store: {sum(moved.rows.values())} rows")
+    if kept is not None:
+        print(f"what the store held before is in {kept}")
+    print("Nobody can sign in yet: fairlay owner NAME prints an owner's code.")
 
 
 @app.command()

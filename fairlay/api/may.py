@@ -152,9 +152,10 @@ TABLE: Final[tuple[Row, ...]] = (
     _row(
         "set the shop's choices, and keep its people, benches and copies",
         OWN,
-        "all_people all_benches all_copies",
+        "all_people all_benches all_copies get_keeping whole_workshop",
         {
             "put_settings": "set the shop's choices",
+            "put_keeping": "chose what is kept, and how long",
             "add_person": "made an account",
             "change_person": "changed an account",
             "new_code": "made a code for a new password",

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import datetime
 import os
+import shutil
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response
+from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
+from starlette.background import BackgroundTask
 
 from fairlay.api.door import BENCH_COOKIE, COOKIE, cookies_of, is_this_machine
 from fairlay.api.may import SAYS, TABLE
 from fairlay.core.errors import NotAllowed, NotSignedIn
-from fairlay.store import deeds, people, sessions
+from fairlay.store import deeds, keeping, moving, people, sessions
 from fairlay.store.clock import now
-from fairlay.store.copies import copies_in
+from fairlay.store.copies import Rule, copies_in
 from fairlay.store.people import Person, Role
 from fairlay.store.sessions import DESK_IDLE, Session
 
@@ -159,6 +163,17 @@ class CopiesOut(BaseModel):
     count: int
     bytes: int
     too_old: bool
+
+
+class KeepingIO(BaseModel):
+    """Copies are kept of so many days, weeks and months; files that nothing refers to for so many days (0:
+    for ever).
+    """
+
+    days: int
+    weeks: int
+    months: int
+    files_days: int
 
 
 class DeedOut(BaseModel):
@@ -387,6 +402,36 @@ def all_copies() -> CopiesOut:
         count=len(there),
         bytes=sum(path.stat().st_size for _, path in there),
         too_old=newest is not None and now() - newest > TOO_OLD,
+    )
+
+
+@router.get("/keeping")
+def get_keeping() -> KeepingIO:
+    """Which copies stay, and how long files that nothing refers to any more."""
+    chosen = keeping.keeping()
+    rule = chosen.copies
+    return KeepingIO(days=rule.days, weeks=rule.weeks, months=rule.months, files_days=chosen.files_days)
+
+
+@router.put("/keeping", status_code=204)
+def put_keeping(asked: KeepingIO) -> None:
+    """Choose which copies stay, and how long files that nothing refers to any more."""
+    keeping.set_keeping(keeping.Keeping(Rule(asked.days, asked.weeks, asked.months), asked.files_days))
+
+
+@router.get("/workshop.zip")
+def whole_workshop() -> FileResponse:
+    """The whole workshop in open formats, to read elsewhere or to bring into another store."""
+    folder = Path(tempfile.mkdtemp(prefix="fairlay-"))
+    try:
+        moving.take_out(folder / "workshop.zip")
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+    name = f"workshop-{now():%Y-%m-%d}.zip"
+    after = BackgroundTask(shutil.rmtree, folder, ignore_errors=True)
+    return FileResponse(
+        folder / "workshop.zip", media_type="application/zip", filename=name, background=after
     )
 
 

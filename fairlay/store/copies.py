@@ -18,7 +18,7 @@ import subprocess
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import IO, Any, Final
@@ -77,10 +77,10 @@ def write_copy(path: Path) -> Copy:
         path.parent.mkdir(parents=True, exist_ok=True)
         with part.open("wb") as file:
             with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
-                schema = _schema()
+                seen = schema()
                 with archive.open(DUMP, "w", force_zip64=True) as out:
                     sha256 = _dump_into(out)
-                made = Copy(FORMAT, __version__, schema, now().isoformat(), sha256)
+                made = Copy(FORMAT, __version__, seen, now().isoformat(), sha256)
                 archive.writestr(MANIFEST, json.dumps(asdict(made)))
             file.flush()
             os.fsync(file.fileno())
@@ -98,10 +98,16 @@ def write_copy(path: Path) -> Copy:
     return read
 
 
-def _schema() -> tuple[str, ...]:
-    with store.database.connection_context():
+def schema() -> tuple[str, ...]:
+    """Return the migrations that the store's tables have seen."""
+    with nullcontext() if not store.database.is_closed() else store.database.connection_context():
         rows = store.database.execute_sql("SELECT name FROM migration_history ORDER BY name").fetchall()
     return tuple(str(row[0]) for row in rows)
+
+
+def known_schema() -> set[str]:
+    """Return the migrations that this release knows."""
+    return {p.stem for p in store.MIGRATIONS.glob("0*.py")}
 
 
 def _client(program: str) -> tuple[list[str], dict[str, str], str]:
@@ -196,7 +202,7 @@ def _manifest(archive: zipfile.ZipFile) -> Copy:
             value=str(cause),
             expected="a copy that fairlay wrote",
         ) from cause
-    unknown = set(found.schema) - {p.stem for p in store.MIGRATIONS.glob("0*.py")}
+    unknown = set(found.schema) - known_schema()
     if unknown:
         raise BadCopy(
             f"this copy was written by a newer release ({found.release})",

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from fairlay.core.errors import NotFound, Refused
+from fairlay.store.acting import who
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.tables import UploadPartRow, UploadRow
@@ -40,12 +42,18 @@ def keep(name: str, media_type: str, body: bytes) -> int:
     check_size(name, len(body))
     if not body:
         raise Refused(f"{name or 'the file'} is empty", value=0, expected="a file with something in it")
-    row = UploadRow.create(
-        name=name[:255], media_type=media_type[:64], body=body[:PART_BYTES], created_at=now()
+    return keep_as(
+        {"name": name[:255], "media_type": media_type[:64], "body": body, "created_at": now(), "by": who()}
     )
+
+
+def keep_as(values: dict[str, Any]) -> int:
+    """Keep a file with all that its row says, its whole body among it; return its id."""
+    body = values["body"]
+    upload_id = int(UploadRow.insert({**values, "body": body[:PART_BYTES]}).execute())
     for number, start in enumerate(range(PART_BYTES, len(body), PART_BYTES), 1):
-        UploadPartRow.create(upload=row, number=number, body=body[start : start + PART_BYTES])
-    return int(row.id)
+        UploadPartRow.create(upload=upload_id, number=number, body=body[start : start + PART_BYTES])
+    return upload_id
 
 
 @connected

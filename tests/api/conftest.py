@@ -58,6 +58,24 @@ def workshop(mariadb: str) -> Iterator[TestClient]:
     store.database.close_all()
 
 
+@pytest.fixture
+def elsewhere(workshop: TestClient, mariadb: str, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    """An empty store beside the workshop's, and ours for as long as the test takes."""
+    with store.database.connection_context():
+        store.database.execute_sql("DROP DATABASE IF EXISTS fairlay_other")
+        store.database.execute_sql("CREATE DATABASE fairlay_other CHARACTER SET utf8mb4")
+    yield mariadb.rsplit("/", 1)[0] + "/fairlay_other"
+    monkeypatch.undo()
+    open_at(mariadb)
+
+
+def open_at(url: str) -> None:
+    """Make another store ours."""
+    store.database.close_all()
+    os.environ[store.URL_VARIABLE] = url
+    store.open_database(url)
+
+
 @pytest.fixture(scope="session")
 def redis_url(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """A Redis server of our own, Debian's."""

@@ -24,23 +24,7 @@ from fairlay.store.copies import Rule, check_copy, kept_of, restore, write_copy
 from fairlay.store.database import connected
 from fairlay.store.people_rows import SessionRow
 from fairlay.store.tables import HideEventRow, HideRow, PersonRow
-
-
-@pytest.fixture
-def elsewhere(workshop: TestClient, mariadb: str, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
-    """An empty store beside the workshop's, and ours for as long as the test takes."""
-    with store.database.connection_context():
-        store.database.execute_sql("DROP DATABASE IF EXISTS fairlay_other")
-        store.database.execute_sql("CREATE DATABASE fairlay_other CHARACTER SET utf8mb4")
-    yield mariadb.rsplit("/", 1)[0] + "/fairlay_other"
-    monkeypatch.undo()
-    _open(mariadb)
-
-
-def _open(url: str) -> None:
-    store.database.close_all()
-    os.environ[store.URL_VARIABLE] = url
-    store.open_database(url)
+from tests.api.conftest import open_at
 
 
 def _all() -> dict[str, list[Any]]:
@@ -87,7 +71,7 @@ def test_a_copy_made_while_people_work_is_one_moment_and_comes_back_to_the_last_
     last = write_copy(tmp_path / "last.fairlay")
     assert all(check_copy(tmp_path / f"{n}.fairlay") == m for n, m in enumerate(made))
     before = _all()
-    _open(elsewhere)
+    open_at(elsewhere)
     assert restore(tmp_path / "last.fairlay") == (last, None)
     assert _all() == before and len(before["hide"]) > 10
     assert connected(SessionRow.select().count)() == 0, "nobody is signed in by a copy"
@@ -145,7 +129,7 @@ def test_a_copy_that_is_not_whole_changes_nothing(
         "another format": with_manifest(format="other/3"),
         "no manifest": zipped({copies.MANIFEST: b"[1, 2", copies.DUMP: dump}),
     }
-    _open(elsewhere)
+    open_at(elsewhere)
     for name, content in bad.items():
         path = tmp_path / "bad.fairlay"
         path.write_bytes(content)
@@ -172,7 +156,7 @@ def test_a_restore_that_breaks_off_says_so_and_can_be_done_again(
     good = tmp_path / "good.fairlay"
     write_copy(good)
     before = _all()
-    _open(elsewhere)
+    open_at(elsewhere)
     own = copies._statements
 
     def half(body: Any) -> Iterator[str]:
@@ -210,7 +194,7 @@ def test_only_what_fills_tables_is_run(workshop: TestClient, elsewhere: str, tmp
             said = {**manifest, "sha256": hashlib.sha256(dump).hexdigest()}
             archive.writestr(copies.MANIFEST, json.dumps(said))
             archive.writestr(copies.DUMP, dump)
-        _open(elsewhere)
+        open_at(elsewhere)
         with pytest.raises(BadCopy, match="more than fill tables"):
             restore(path)
 
@@ -264,7 +248,7 @@ def test_the_days_copy_is_made_once_and_old_ones_go(
 
 
 def test_the_copy_of_an_older_release_is_brought_up_to_date(workshop: TestClient, elsewhere: str) -> None:
-    _open(elsewhere)
+    open_at(elsewhere)
     found, _ = restore(Path(__file__).with_name("data") / "release-0006.fairlay")
     assert found.schema[-1] == "0006_offcuts_and_cards" and store.migrate() == []
     rack = {h.number: h for h in hides.rack()}

@@ -75,6 +75,18 @@ def test_from_the_first_owner_to_a_cutter_at_a_bench(browser: Browser, empty: tu
         "() => fetch('/api/people', { headers: { 'fair-lay': '1' } }).then((a) => a.json())"
     )
     assert "Tobin is a cutter" in refused["problem"]
+    # What a cutter may not do is not offered.
+    for room, offer in (
+        ("leather", "Receive a delivery"),
+        ("patterns", "New article"),
+        ("batches", "New batch"),
+    ):
+        for page, count in ((desk, 1), (tablet, 0)):
+            page.goto(f"{address}/{room}")
+            expect(
+                page.get_by_text(re.compile("^(The rack is empty|No drawer|Nothing is ordered)"))
+            ).to_be_visible()
+            expect(page.get_by_text(offer, exact=True)).to_have_count(count)
     # Changing over: one press, the name, the PIN.
     tablet.get_by_role("button", name="Change over").click()
     expect(tablet.get_by_role("heading", name="Window bench: who is it?")).to_be_visible()

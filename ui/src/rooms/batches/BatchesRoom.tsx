@@ -3,6 +3,7 @@ import { server } from '../../api/client'
 import { Empty, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { dayOf, plural, useUnits } from '../../parts/units'
+import { Only } from '../people/Only'
 import { NewBatch } from './NewBatch'
 
 const NEXT: Record<string, string> = {
@@ -20,7 +21,9 @@ export function BatchesRoom() {
     <div className="h-full overflow-auto px-6 py-4">
       <div className="flex items-center gap-6">
         <h1 className="font-stamp text-2xl font-bold">Batches</h1>
-        <NewBatch />
+        <Only may="add_batch">
+          <NewBatch />
+        </Only>
         <span className="ml-auto">
           <RoomKeys room="Batches" keys={[]} />
         </span>

@@ -1,3 +1,4 @@
+import { Only } from '../people/Only'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useMemo, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
@@ -49,12 +50,14 @@ export function LeatherRoom() {
           Hides hang here once they are received, each drawn true to shape with its flaws and
           tightness.
         </p>
-        <Link
-          to="/leather/receive"
-          className="mt-4 inline-flex min-h-12 items-center rounded-sm bg-brass px-6 font-semibold text-ink"
-        >
-          Receive a delivery
-        </Link>
+        <Only may="begin_delivery">
+          <Link
+            to="/leather/receive"
+            className="mt-4 inline-flex min-h-12 items-center rounded-sm bg-brass px-6 font-semibold text-ink"
+          >
+            Receive a delivery
+          </Link>
+        </Only>
       </Empty>
     )
   const longest = Math.max(...rack.data.map((h) => h.shape.bounds.x1))
@@ -89,12 +92,14 @@ export function LeatherRoom() {
           >
             Chalk and limits
           </Link>
-          <Link
-            to="/leather/receive"
-            className="inline-flex min-h-11 items-center rounded-sm bg-brass px-4 font-semibold text-ink hover:bg-[#e7b75c]"
-          >
-            Receive leather
-          </Link>
+          <Only may="begin_delivery">
+            <Link
+              to="/leather/receive"
+              className="inline-flex min-h-11 items-center rounded-sm bg-brass px-4 font-semibold text-ink hover:bg-[#e7b75c]"
+            >
+              Receive leather
+            </Link>
+          </Only>
           <RoomKeys
             room="Leather"
             keys={[

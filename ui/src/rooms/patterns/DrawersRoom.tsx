@@ -1,3 +1,4 @@
+import { Only } from '../people/Only'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Dialog } from 'radix-ui'
 import { useRef, useState } from 'react'
@@ -23,8 +24,12 @@ export function DrawersRoom() {
     <div className="h-full overflow-auto px-6 py-4">
       <div className="flex items-center gap-4">
         <h1 className="font-stamp text-2xl font-bold">Patterns</h1>
-        <NewArticle />
-        <FromFile />
+        <Only may="add_drawer">
+          <NewArticle />
+        </Only>
+        <Only may="article_from_file">
+          <FromFile />
+        </Only>
         <a
           className="ml-auto self-center text-chalk-dim underline hover:text-chalk"
           href="/api/ways-in/squared-page.pdf?paper=A3&landscape=true"

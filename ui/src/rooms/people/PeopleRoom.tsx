@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { api, readFrom, server, told, type Wrong } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
 import { Choice, FIELD } from '../../parts/fields'
-import { plural } from '../../parts/units'
+import { Copies } from './Copies'
 import { ROLES, useMe, type Person } from './me'
 
 /** Who belongs to the shop, which tablets are tied to its benches, and who did what of late. */
@@ -278,40 +278,6 @@ function Benches() {
       <Trouble error={tie.error ?? untie.error} onPaper />
     </section>
   )
-}
-
-function Copies() {
-  const copies = server.useQuery('get', '/api/copies', {}).data
-  if (!copies) return null
-  return (
-    <section className="docket torn px-6 pt-5 pb-6" aria-label="Copies">
-      <h2 className="font-stamp text-xl font-bold">Copies of everything</h2>
-      {copies.newest ? (
-        <p className={copies.too_old ? 'border-l-4 border-unsound bg-unsound/10 px-3 py-2' : ''}>
-          The last good one is {age(copies.newest)} old
-          {copies.too_old && ': copies are made every day, and are not made any more'}.{' '}
-          {plural(copies.count, 'copy', 'copies')}, {(copies.bytes / 1e6).toFixed(1)} MB.
-        </p>
-      ) : (
-        <p>
-          None was made yet; the first is made ten minutes after Fair Lay starts, then one a day.
-        </p>
-      )}
-      {copies.folder && (
-        <p className="mt-1 text-sm break-all text-ink-soft">
-          In {copies.folder}. Keep some on another machine too.
-        </p>
-      )}
-    </section>
-  )
-}
-
-const HOUR_MS = 3_600_000
-const age = (made: string) => {
-  const hours = (Date.now() - new Date(`${made}Z`).getTime()) / HOUR_MS
-  return hours < 48
-    ? plural(Math.max(0, Math.round(hours)), 'hour')
-    : plural(Math.round(hours / 24), 'day')
 }
 
 function Deeds() {
