@@ -17,6 +17,7 @@ from pydantic import ValidationError
 from fairlay import __version__
 from fairlay.api import (
     batches,
+    hand,
     jobs,
     lays,
     leather,
@@ -46,6 +47,7 @@ from fairlay.devices.camera import SimulatedCamera
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store.database import open_database
 
+ROOMS = (people, patterns, ways_in, leather, receiving, measuring, settings, batches, lays, hand, jobs)
 DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
 STATUS: dict[type[FairLayError], int] = {
     NotSignedIn: 401,
@@ -75,7 +77,19 @@ def create_app(connect: bool = True) -> FastAPI:
         redoc_url=None,
         generate_unique_id_function=lambda route: route.name,
     )
-    for room in (people, patterns, ways_in, leather, receiving, measuring, settings, batches, lays, jobs):
+    for room in (
+        people,
+        patterns,
+        ways_in,
+        leather,
+        receiving,
+        measuring,
+        settings,
+        batches,
+        lays,
+        hand,
+        jobs,
+    ):
         app.include_router(room.router)
 
     @app.get("/api/health", tags=["frame"])

@@ -4,7 +4,7 @@ differences.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from fairlay.api.jobs import job_out
@@ -23,6 +23,7 @@ from fairlay.api.models import (
     Matrix,
     PinnedPiece,
     RevisionOut,
+    UnfairOut,
     UnplacedOut,
     WaitingLay,
 )
@@ -35,7 +36,7 @@ from fairlay.core.leather import Hide
 from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.shapes.placing import matrix
-from fairlay.store import batches, candidates, changed_leather, hides, jobs
+from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs
 from fairlay.store.batches import Batch
 from fairlay.store.candidates import Candidate
 from fairlay.store.jobs import LIVE, WorkJob
@@ -70,7 +71,7 @@ def lay_out(saved: SavedLay) -> LayOut:
     found = candidates.of_lay(saved.id) if saved.at == saved.head else None
     shown = shown_of(saved, newest, found)
     told = hides.told_of(h.id for h in job.hides)
-    state = state_of(job, shown, batch)
+    state = state_of(saved.id, job, shown, batch)
     lengths = {f.hide: (f.length_mm or 0.0) + ROLL_BEYOND_MM for f in state.per_hide if f.length_mm}
     counts = shown.lay.counts(job)
     return LayOut(
@@ -152,7 +153,7 @@ def _hide(hide: Hide, colour: str, length_mm: float) -> LaidHide:
     )
 
 
-def state_of(job: Job, shown: Shown, batch: Batch) -> LaidState:
+def state_of(lay_id: int, job: Job, shown: Shown, batch: Batch) -> LaidState:
     """Return how a lay stands."""
     lay = shown.lay
     names = names_of(job, batch.lines)
@@ -211,7 +212,25 @@ def state_of(job: Job, shown: Shown, batch: Batch) -> LaidState:
             },
         ),
         per_hide=per_hide,
+        unfair=[
+            UnfairOut(
+                piece=u.piece,
+                copy_number=u.copy,
+                name=names.get(u.piece, (u.piece, ""))[0],
+                sentences=[_by_name(sentence, names) for sentence in u.sentences],
+                by=u.by,
+                signed_by=u.signed_by,
+            )
+            for u in insisted.unfair_in(lay_id, job, lay)
+        ],
     )
+
+
+def _by_name(sentence: str, names: Mapping[str, tuple[str, str]]) -> str:
+    """A sentence of the check, with pieces by their names."""
+    for piece, (name, _) in names.items():
+        sentence = sentence.replace(piece, name)
+    return sentence.partition(": ")[2] or sentence
 
 
 def delta(before: LaidState | None, now: LaidState) -> LaidDelta:
@@ -226,6 +245,7 @@ def delta(before: LaidState | None, now: LaidState) -> LaidDelta:
         unplaced=now.unplaced,
         figures=now.figures,
         per_hide=now.per_hide,
+        unfair=now.unfair,
     )
 
 

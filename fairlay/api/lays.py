@@ -37,7 +37,7 @@ from fairlay.core.formats.dxf import lay_dxf
 from fairlay.core.formats.exchange import read_placement, write_job, write_lay
 from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.again import job_again
-from fairlay.store import batches, candidates, changed_leather, jobs, lays
+from fairlay.store import batches, by_hand, candidates, changed_leather, jobs, lays
 from fairlay.store.jobs import LIVE, LayWork
 from fairlay.store.lay_history import history
 from fairlay.work.queue import hand_out
@@ -77,11 +77,19 @@ def run(lay_id: int, asked: RunLay) -> JobOut:
 
 @router.post("/{lay_id}/moves", status_code=201)
 def move_by_hand(lay_id: int, asked: HandMove) -> Revised:
-    """Move pieces by hand, on what stands newest. What breaks a rule is refused, with the rule."""
+    """Move pieces by hand, on what stands newest. What breaks a rule is refused, with the rule, unless the
+    cutter insists.
+    """
     put = [read_placement(p) for p in asked.put]
-    return Revised(
-        head=lays.act(lay_id, base=asked.base, put=put, take=keys_of(asked.take), mark=asked.mark.strip())
+    head = by_hand.act(
+        lay_id,
+        base=asked.base,
+        put=put,
+        take=keys_of(asked.take),
+        mark=asked.mark.strip(),
+        insisting=asked.insisting,
     )
+    return Revised(head=head)
 
 
 @router.post("/{lay_id}/undo")
@@ -184,7 +192,7 @@ def _newer(lay_id: int, known: str) -> tuple[LaidState | None, JobOut | None]:
     shown = shown_of(saved, newest, candidates.of_lay(lay_id))
     if shown.seen == known:
         return None, out
-    return state_of(saved.job, shown, batches.batch_by_id(saved.batch_id)), out
+    return state_of(lay_id, saved.job, shown, batches.batch_by_id(saved.batch_id)), out
 
 
 @router.get("/{lay_id}/export/{kind}")

@@ -91,11 +91,17 @@ TABLE: Final[tuple[Row, ...]] = (
     _row(
         "lay: have it laid, move pieces, pin, undo and name",
         WORK,
-        "",
+        "hand_ground hand_why hand_angle",
         {
             "run": "had a lay laid",
             "move_by_hand": "moved pieces of a lay",
+            "push_together": "pushed pieces together",
+            "swap_pieces": "swapped two pieces",
+            "turn_piece_over": "turned a piece over",
+            "copy_arrangement": "laid an arrangement once more",
+            "sign_for": "signed for a piece that lies against a rule",
             "undo": "took a change of a lay back",
+            "redo": "took an undo of a lay back",
             "go_to": "went back to an earlier lay",
             "name_revision": "named a lay",
             "pin": "pinned pieces of a lay",

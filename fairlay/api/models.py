@@ -370,6 +370,19 @@ class WaitingLay(BaseModel):
     yield_of_used: float
 
 
+class UnfairOut(BaseModel):
+    """A piece that lies against a rule because somebody insists: why it should not, and who signed for it
+    ("": nobody, and the lay is not fair).
+    """
+
+    piece: str
+    copy_number: int
+    name: str
+    sentences: list[str]
+    by: str
+    signed_by: str
+
+
 class LaidState(BaseModel):
     """What of a lay changes as it is laid: where its pieces lie, what it leaves out, its figures. ``seen``
     names this state.
@@ -380,6 +393,7 @@ class LaidState(BaseModel):
     unplaced: list[UnplacedOut]
     figures: Figures
     per_hide: list[HideFigures]
+    unfair: list[UnfairOut]
 
 
 class LayOut(BaseModel):
@@ -418,6 +432,7 @@ class LaidDelta(BaseModel):
     unplaced: list[UnplacedOut]
     figures: Figures
     per_hide: list[HideFigures]
+    unfair: list[UnfairOut]
 
 
 class PinnedPiece(BaseModel):
@@ -460,11 +475,13 @@ class GoTo(FromRevision):
 
 class HandMove(FromRevision):
     """Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest;
-    ``base`` is the revision they were seen in.
+    ``base`` is the revision they were seen in. ``insisting``: against a rule of place, angle or distance,
+    which is marked then.
     """
 
     put: Annotated[list[PlacementRecord], Field(max_length=20_000)] = []
     take: Annotated[list[PinnedPiece], Field(max_length=20_000)] = []
+    insisting: bool = False
     mark: Annotated[str, Field(max_length=128)] = ""
 
 

@@ -13,6 +13,7 @@ from fairlay.core.lay.unplaced import still_unplaced
 from fairlay.store import lays
 from fairlay.store.clock import now
 from fairlay.store.database import connected
+from fairlay.store.insisted import insisted_keys
 from fairlay.store.jobs import LIVE, check_owner, check_owner_of_help
 from fairlay.store.lay_rows import (
     State,
@@ -147,7 +148,7 @@ def take_in(lay_id: int, job_id: int, *, over_hand: bool = False, base: int | No
         )
     number = None
     if difference(head.lies, lies_of(lay.placements)).keys or lay.unplaced != head.unplaced:
-        number = lays.take_in(row, head, lay, "engine")
+        number = lays.add_revision(row, head, lay, "engine")
     _forget(job_id)
     return TakenIn(number if number is not None else int(row.head))
 
@@ -167,7 +168,7 @@ def _together(row: LayRow, head: State, found: Candidate) -> Lay | None:
         return None
     job = job_of(row.id, head.job_number)
     both = Lay(tuple(with_difference(head.lies, by_search).values()))
-    if _breaks(job, both):
+    if _breaks(replace(job, excused=insisted_keys(row.id)), both):
         return None
     return replace(both, unplaced=still_unplaced(job, both, found.lay.unplaced))
 

@@ -5,31 +5,31 @@ back are changes too, a name is given beside a revision, and nothing that was la
 from __future__ import annotations
 
 import datetime
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from fairlay.core.errors import BadLay, NotFound, Refused, Stale
 from fairlay.core.formats.exchange import write_job
 from fairlay.core.lay.check import broken_rules
-from fairlay.core.lay.lay import Job, Lay, Placement
+from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.unplaced import still_unplaced
 from fairlay.store import spoken_for
 from fairlay.store.acting import mine, who
 from fairlay.store.clock import now
 from fairlay.store.database import connected
+from fairlay.store.insisted import insisted_keys, unsign
 from fairlay.store.jobs import LIVE, WorkJob
 from fairlay.store.lay_history import LISTED, Revision, history
 from fairlay.store.lay_rows import (
     Key,
     State,
     append,
+    difference,
     hides_under,
     job_of,
-    key_of,
     lies_of,
     read_written,
-    rounded,
     state_at,
     touched_since,
 )
@@ -188,37 +188,10 @@ def _leather(lay_id: int, job_number: int) -> tuple[LaidOn, ...]:
 
 
 @connected
-def act(
-    lay_id: int, *, base: int, put: Sequence[Placement] = (), take: Collection[Key] = (), mark: str = ""
-) -> int:
-    """Move pieces by hand: ``put`` some down, ``take`` others up; return the number of the new revision.
-
-    It is made on what stands newest. Raises Stale where somebody moved one of these pieces since revision
-    ``base``, or the lay was brought onto other leather; BadLay where what would lie breaks a rule, with the
-    rule. Nothing is changed then.
-    """
-    row = locked_lay(lay_id)
-    state = _newest(row, base, {key_of(p) for p in put} | set(take))
-    lies = {key: p for key, p in state.lies.items() if key not in set(take)}
-    lies.update(lies_of(rounded(put)))
-    job = job_of(row.id, state.job_number)
-    lay = Lay(tuple(lies.values()))
-    broken = broken_rules(job, lay)
-    if broken:
-        raise BadLay(
-            "; ".join(b.sentence for b in broken[:3]),
-            value=len(broken),
-            expected="a lay that keeps every rule; the one saved before was kept",
-        )
-    lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))
-    return _append(row, state, lay, "hand", mark=mark)
-
-
-@connected
 def save(lay_id: int, lay: Lay, source: str, *, base: int, mark: str = "") -> int:
     """Add a revision that shows a whole lay; return its number. Raises Stale where a newer one stands."""
     row = locked_lay(lay_id)
-    return _append(row, _state_of_base(row, base), lay, source, mark=mark)
+    return add_revision(row, _state_of_base(row, base), lay, source, mark=mark)
 
 
 @connected
@@ -259,7 +232,8 @@ def _take_back(row: LayRow, state: State, newest: int) -> int:
     lies.update(lies_of(map(read_written, last.changes["was"])))
     job = job_of(row.id, state.job_number)
     lay = Lay(tuple(lies.values()))
-    if moved or last.job_number != state.job_number or broken_rules(job, lay):
+    excused = replace(job, excused=insisted_keys(row.id))
+    if moved or last.job_number != state.job_number or broken_rules(excused, lay, keys):
         what = ", ".join(f"{piece} {copy + 1}" for piece, copy in moved[:3])
         raise Refused(
             f"your newest change (revision {last.number}) was built upon since{what and f': {what}'}",
@@ -267,7 +241,7 @@ def _take_back(row: LayRow, state: State, newest: int) -> int:
             expected="to go back to an earlier lay for that; nothing was changed",
         )
     lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))
-    return _append(row, state, lay, "undo", undoes=last.number)
+    return add_revision(row, state, lay, "undo", undoes=last.number)
 
 
 def _own_newest(row: LayRow, newest: int) -> LayRevisionRow:
@@ -289,6 +263,41 @@ def _own_newest(row: LayRow, newest: int) -> LayRevisionRow:
         value=newest,
         expected="a change of your own, or to go back to an earlier lay",
     )
+
+
+@connected
+def redo(lay_id: int, *, base: int) -> int:
+    """Take the newest undo back, as a new revision; return its number. Redoing twice goes forward two.
+
+    Raises Refused where nothing was undone since the newest change; Stale like ``save``.
+    """
+    row = locked_lay(lay_id)
+    state = _state_of_base(row, base)
+    numbers = (LayRevisionRow.number, LayRevisionRow.source, LayRevisionRow.stands_for)
+    rows = {
+        int(r.number): r
+        for r in LayRevisionRow.select(*numbers, LayRevisionRow.changes).where(LayRevisionRow.lay == lay_id)
+    }
+    top = int(row.head)
+    while top > 1 and rows[top].source in ("undo", "redo") and rows[top].stands_for is not None:
+        top -= 1
+    if top == row.head:
+        raise Refused(
+            "nothing was undone since the newest change", value=base, expected="an undo to take back"
+        )
+    shown = int(rows[row.head].stands_for or 0)
+    forward = top
+    while forward > 1 and _before(rows, forward) > shown:
+        forward = _before(rows, forward)
+    if forward == shown or _before(rows, forward) != shown:
+        raise Refused("all that was undone is there again", value=base, expected="an undo to take back")
+    return _show_again(row, state, forward, "redo")
+
+
+def _before(rows: Mapping[int, LayRevisionRow], number: int) -> int:
+    """The revision that undoing one shows again."""
+    before = rows[number - 1]
+    return int(before.stands_for or before.number)
 
 
 @connected
@@ -362,7 +371,7 @@ def onto_leather(lay_id: int, job: Job, lay: Lay, leather: Sequence[LaidOn], *, 
     number = int(newest.order_by(LayJobRow.number.desc()).first().number) + 1
     _keep_job(row.id, number, job, leather)
     lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))
-    return _append(row, state, lay, "leather", job_number=number)
+    return add_revision(row, state, lay, "leather", job_number=number)
 
 
 @connected
@@ -392,12 +401,7 @@ def seen_now(lay_id: int, newest: WorkJob | None) -> str:
     return f"r{row.head}"
 
 
-def take_in(row: LayRow, state: State, lay: Lay, source: str) -> int:
-    """Add what a search found to a lay that is held; return the number of the new revision."""
-    return _append(row, state, lay, source)
-
-
-def _append(
+def add_revision(
     row: LayRow,
     state: State,
     lay: Lay,
@@ -408,10 +412,12 @@ def _append(
     stands_for: int | None = None,
     undoes: int | None = None,
 ) -> int:
+    """Add a revision to a lay that is held, and what follows from it; return its number."""
     before = hides_under(state.lies.values())
     after = append(row, state, lay, source, job_number=job_number, stands_for=stands_for, undoes=undoes)
     if mark:
         _name(row, after.number, mark)
+    unsign(row.id, difference(state.lies, after.lies).keys)
     under = hides_under(after.lies.values())
     if under != before:
         spoken_for.settle(row, under)
@@ -421,7 +427,7 @@ def _append(
     return after.number
 
 
-def _show_again(row: LayRow, state: State, target: int) -> int:
+def _show_again(row: LayRow, state: State, target: int, source: str = "undo") -> int:
     then = state_at(row.id, target)
     shown = (
         LayRevisionRow.select(LayRevisionRow.stands_for)
@@ -429,7 +435,7 @@ def _show_again(row: LayRow, state: State, target: int) -> int:
         .get()
     )
     stands_for = shown.stands_for or target
-    return _append(row, state, then.lay, "undo", job_number=then.job_number, stands_for=stands_for)
+    return add_revision(row, state, then.lay, source, job_number=then.job_number, stands_for=stands_for)
 
 
 def _state_of_base(row: LayRow, base: int) -> State:
@@ -440,7 +446,7 @@ def _state_of_base(row: LayRow, base: int) -> State:
     return state_at(row.id, int(row.head))
 
 
-def _newest(row: LayRow, base: int, keys: set[Key]) -> State:
+def newest_for(row: LayRow, base: int, keys: set[Key]) -> State:
     """The state at the head, where nobody touched some pieces since ``base``."""
     state = state_at(row.id, int(row.head))
     if row.head == base:

@@ -72,6 +72,7 @@ TRAVELS: Final[tuple[type[t.Table], ...]] = (
     t.LaySnapshotRow,
     t.LayMarkRow,
     t.LayPinRow,
+    t.LayInsistedRow,
     t.JobRow,
     t.LayCandidateRow,
     DeedRow,

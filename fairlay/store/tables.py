@@ -43,6 +43,7 @@ class Table(peewee.Model):
     person_id: Any
     bench_id: int | None
     by_id: int | None
+    signed_by_id: int | None
 
     class Meta:
         database = database
@@ -243,6 +244,10 @@ class UploadPartRow(Table):
 
 
 class BatchRow(Table):
+    """What is ordered together. ``state`` follows from what was done; ``standing`` is open, held or given up.
+    ``version`` rises with each change of what is ordered.
+    """
+
     number = peewee.CharField(32, unique=True)
     name = peewee.CharField(128)
     state = peewee.CharField(16, index=True)
@@ -250,6 +255,8 @@ class BatchRow(Table):
     gap_mm = peewee.FloatField(default=0.0)
     grain_school = peewee.CharField(16, default="backbone")
     match_sets = Json(default=list)
+    standing = peewee.CharField(16, default="open")
+    version = peewee.IntegerField(default=1)
     by = _done_by()
 
     class Meta:
@@ -258,7 +265,8 @@ class BatchRow(Table):
 
 class BatchLineRow(Table):
     """How many of an article, at the revision it was planned with; ``ways`` are the ways chosen to make its
-    parts.
+    parts. A line of higher ``priority`` is worth more where not everything finds a place; a ``filler`` is
+    made of what is left.
     """
 
     batch = peewee.ForeignKeyField(BatchRow, backref="lines", on_delete="CASCADE")
@@ -266,6 +274,10 @@ class BatchLineRow(Table):
     revision = peewee.ForeignKeyField(ArticleRevisionRow, backref="lines")
     quantity = peewee.IntegerField()
     ways = Json(default=dict)
+    colour = peewee.CharField(32, default="")
+    due_on = peewee.DateField(null=True)
+    priority = peewee.IntegerField(default=0)
+    filler = peewee.BooleanField(default=False)
 
     class Meta:
         table_name = "batch_line"
@@ -390,6 +402,21 @@ class LayPinRow(Table):
 
     class Meta:
         table_name = "lay_pin"
+        indexes = ((("lay", "piece", "copy_number"), True),)
+
+
+class LayInsistedRow(Table):
+    """A piece that somebody put where a rule forbids it, on purpose; ``signed_by`` is who answers for it."""
+
+    lay = peewee.ForeignKeyField(LayRow, backref="insisted", on_delete="CASCADE")
+    piece = peewee.CharField(255)
+    copy_number = peewee.IntegerField()
+    by = _done_by()
+    signed_by = peewee.ForeignKeyField(PersonRow, null=True, backref="+")
+    signed_at = peewee.DateTimeField(null=True)
+
+    class Meta:
+        table_name = "lay_insisted"
         indexes = ((("lay", "piece", "copy_number"), True),)
 
 

@@ -12,6 +12,7 @@ from fairlay.core.engine import Progress, lay_job
 from fairlay.core.lay import Better, Job, Lay
 from fairlay.core.lay.again import job_again
 from fairlay.store import candidates, jobs, lays
+from fairlay.store.insisted import insisted_keys
 from fairlay.store.jobs import Lost, WorkJob
 from fairlay.store.lays import SavedLay
 from fairlay.work.beating import BEAT_S, Beating, Pulse, carry_out, log, new_token, patiently
@@ -71,7 +72,8 @@ def _asked(job: WorkJob) -> tuple[SavedLay, Job]:
     work = job.lay_work
     saved = patiently(lambda: lays.load(job.subject, work.base or None))
     pinned = [(p.piece, p.copy) for p in saved.lay.placements] if work.keep_all else work.pinned
-    return saved, job_again(saved.job, saved.lay, only=work.hides, pinned=pinned)
+    excused = patiently(lambda: insisted_keys(job.subject))
+    return saved, job_again(replace(saved.job, excused=excused), saved.lay, only=work.hides, pinned=pinned)
 
 
 def _start(job: WorkJob, saved: SavedLay) -> Lay | None:

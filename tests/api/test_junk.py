@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import Placement
 from fairlay.core.shapes import Placing
-from fairlay.store import hides, jobs, lays
+from fairlay.store import by_hand, hides, jobs, lays
 from fairlay.store.jobs import ReadWork
 from fairlay.store.lays import LaidOn
 from fairlay.store.looking import known
@@ -145,7 +145,7 @@ def _lay(batch: int) -> int:
     )
     made = hides.add_hide(job.hides[0], about)
     lay_id = lays.create_lay(batch, "body leather", job, [LaidOn(made, 0)])
-    lays.act(lay_id, base=1, put=[Placement("washer", 0, "J-1", Placing(420.0, 60.0, 0.0))])
+    by_hand.act(lay_id, base=1, put=[Placement("washer", 0, "J-1", Placing(420.0, 60.0, 0.0))])
     return lay_id
 
 

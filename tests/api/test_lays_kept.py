@@ -19,7 +19,18 @@ from fairlay.core.formats.exchange import HideRecord, read_hide, read_job
 from fairlay.core.lay import Job, Lay, Placement, broken_rules
 from fairlay.core.leather.looking_over import RingedFlaw, with_flaw
 from fairlay.core.shapes import Placing
-from fairlay.store import batches, candidates, changed_leather, hides, jobs, lays, looking, people, spoken_for
+from fairlay.store import (
+    batches,
+    by_hand,
+    candidates,
+    changed_leather,
+    hides,
+    jobs,
+    lays,
+    looking,
+    people,
+    spoken_for,
+)
 from fairlay.store.acting import acting_as
 from fairlay.store.database import connected
 from fairlay.store.deliveries import send_back
@@ -128,14 +139,14 @@ class _Player:
     def _move(self, saved: lays.SavedLay) -> None:
         copy = int(self.rng.integers(12))
         if self.rng.random() < 0.25:
-            lays.act(self.lay_id, base=saved.head, take=[("tab", copy)])
+            by_hand.act(self.lay_id, base=saved.head, take=[("tab", copy)])
         else:
             turn = float(self.rng.choice([0.0, 0.0, 180.0]))
             place = int(self.rng.integers(12))
             put = _tab(copy, place, self.hide, turn)
             if turn:
                 put = replace(put, at=Placing(put.at.x + 60, put.at.y + 50, turn))
-            lays.act(self.lay_id, base=saved.head, put=[put])
+            by_hand.act(self.lay_id, base=saved.head, put=[put])
 
     def _find(self, saved: lays.SavedLay) -> None:
         """A search from what stands: it lays as many tabs as there are places, in an order of its own."""
@@ -230,7 +241,7 @@ def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
 ) -> None:
     _, on = _hide("K-2")
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-2"), [on])
-    lays.act(lay_id, base=1, put=[_tab(0, 0, "K-2"), _tab(1, 1, "K-2")])
+    by_hand.act(lay_id, base=1, put=[_tab(0, 0, "K-2"), _tab(1, 1, "K-2")])
 
     def search(found: Lay) -> int:
         job_id = jobs.add_job(lay_id, 5.0, 1, LayWork(base=lays.load(lay_id).head))
@@ -241,7 +252,7 @@ def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
 
     # Hands move another piece meanwhile: both stand.
     one = search(Lay((_tab(0, 0, "K-2"), _tab(1, 1, "K-2"), _tab(2, 2, "K-2"))))
-    lays.act(lay_id, base=2, put=[_tab(1, 5, "K-2")])
+    by_hand.act(lay_id, base=2, put=[_tab(1, 5, "K-2")])
     taken = candidates.take_in(lay_id, one)
     jobs.end(one, "engine", "done", 1.0, revision=taken.number)
     lies = {p.copy: (p.at.x, p.at.y) for p in lays.load(lay_id).lay.placements}
@@ -249,7 +260,7 @@ def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
     assert [(u.piece, u.count) for u in lays.load(lay_id).lay.unplaced] == [("tab", 9)]
     # Hands move the same piece: what was found waits, and the hand move stands.
     two = search(Lay((_tab(0, 3, "K-2"), _tab(1, 5, "K-2"), _tab(2, 2, "K-2"), _tab(3, 4, "K-2"))))
-    lays.act(lay_id, base=4, put=[_tab(0, 6, "K-2")])
+    by_hand.act(lay_id, base=4, put=[_tab(0, 6, "K-2")])
     assert workshop.get(f"/api/lays/{lay_id}").json()["waiting"] is None, (
         "what is still bettered does not wait"
     )
@@ -318,13 +329,13 @@ def test_a_helper_that_comes_late_leaves_nothing_beside_the_lay(workshop: TestCl
 def test_pins_are_part_of_the_lay(workshop: TestClient, batch_id: int) -> None:
     _, on = _hide("K-4")
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-4"), [on])
-    lays.act(lay_id, base=1, put=[_tab(k, k, "K-4") for k in range(3)])
+    by_hand.act(lay_id, base=1, put=[_tab(k, k, "K-4") for k in range(3)])
     url = f"/api/lays/{lay_id}"
     both = [{"piece": "tab", "copy_number": k} for k in (0, 2)]
     assert workshop.post(f"{url}/pins", json={"add": both}).json() == both
     assert workshop.post(f"{url}/pins", json={"add": [{"piece": "tab", "copy_number": 9}]}).status_code == 422
     assert workshop.get(url).json()["pins"] == both
-    lays.act(lay_id, base=2, take=[("tab", 2)])
+    by_hand.act(lay_id, base=2, take=[("tab", 2)])
     assert workshop.get(url).json()["pins"] == both[:1], "what does not lie is not pinned"
     assert workshop.post(f"{url}/pins", json={"drop": both}).json() == []
 
@@ -334,7 +345,7 @@ def test_leather_that_changed_since_is_told_and_the_lay_brought_onto_it(
 ) -> None:
     hide_id, on = _hide("K-5")
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-5", quantity=4), [on])
-    lays.act(lay_id, base=1, put=[_tab(k, k, "K-5") for k in range(4)])
+    by_hand.act(lay_id, base=1, put=[_tab(k, k, "K-5") for k in range(4)])
     url = f"/api/lays/{lay_id}"
     assert workshop.get(url).json()["changed"] == []
     looking.change(hide_id, lambda k: replace(k, steps=dict(k.steps)), "nothing")
@@ -363,7 +374,7 @@ def test_leather_that_changed_since_is_told_and_the_lay_brought_onto_it(
 def test_a_lay_follows_its_hide_where_that_was_cut(workshop: TestClient, batch_id: int) -> None:
     hide_id, on = _hide("K-6")
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-6", quantity=4), [on])
-    lays.act(lay_id, base=1, put=[_tab(k, k, "K-6") for k in range(4)])
+    by_hand.act(lay_id, base=1, put=[_tab(k, k, "K-6") for k in range(4)])
     looking.cut_off(hide_id, [[180, -40], [180, 600]], "tail end cut off")
     assert changed_leather.of_lay(lays.load(lay_id)) == (), "it was cut clear of what lies"
     assert changed_leather.bring(lay_id, base=2).taken_up == 0
@@ -383,7 +394,7 @@ def test_leather_is_spoken_for(workshop: TestClient, batch_id: int) -> None:
         return next(h.state for h in hides.rack() if h.number == "K-7")
 
     assert state() == "kept" and batches.batch_by_id(batch_id).hide_ids[-1] == hide_id
-    lays.act(lay_id, base=1, put=[_tab(0, 0, "K-7")])
+    by_hand.act(lay_id, base=1, put=[_tab(0, 0, "K-7")])
     assert state() == "laid" and batches.batch_by_id(batch_id).state == "laid"
     other = next(b.id for b in batches.all_batches() if b.number == "B-31")
     refusals: list[Callable[[], Any]] = [
@@ -447,7 +458,7 @@ def test_what_is_not_there_is_told(workshop: TestClient, batch_id: int) -> None:
         (NotFound, lambda: lays.go_to(lay_id, 3, base=1)),
         (Refused, lambda: lays.undo(lay_id, base=1)),
         (Stale, lambda: lays.undo(lay_id, base=4)),
-        (NotFound, lambda: lays.act(999_999, base=1)),
+        (NotFound, lambda: by_hand.act(999_999, base=1)),
         (NotFound, lambda: candidates.take_in(lay_id, 1)),
     ]
     for kind, act in wrong:
@@ -466,7 +477,7 @@ def test_undo_takes_back_ones_own_and_leaves_a_colleagues(workshop: TestClient, 
         with acting_as(person):
             if what == "undo":
                 return lays.undo(lay_id, base=head)
-            return lays.act(lay_id, base=head, put=moves, take=take)
+            return by_hand.act(lay_id, base=head, put=moves, take=take)
 
     def lie() -> dict[int, int]:
         """Which place each tab lies at."""

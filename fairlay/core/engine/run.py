@@ -56,8 +56,8 @@ class Run:
         self.best, self.best_worth = Lay(()), -1.0
         self.step = 0
         self.grounds: dict[int, HideTable] | None = None
-        if start is not None and not broken_rules(job, start):
-            self.best, self.best_worth = replace(start, history=()), worth(job, measure(job, start))
+        if start is not None and not broken_rules(job, own := _fair(job, start)):
+            self.best, self.best_worth = replace(own, history=()), worth(job, measure(job, own))
 
     def stop(self) -> bool:
         return self.should_stop() or (self.step > 0 and self.spent() > self.limit)

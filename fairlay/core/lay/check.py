@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
 from shapely.geometry import Polygon
@@ -27,8 +27,12 @@ class Broken:
     sentence: str
 
 
-def broken_rules(job: Job, lay: Lay) -> tuple[Broken, ...]:
-    """Return every rule of the job that a lay breaks; empty for a fair lay."""
+def broken_rules(job: Job, lay: Lay, only: Collection[tuple[str, int]] | None = None) -> tuple[Broken, ...]:
+    """Return every rule of the job that a lay breaks; empty for a fair lay.
+
+    ``only``: of place, angle and distance, what these copies (piece, copy) break, themselves or with others:
+    all that a move of theirs can have broken.
+    """
     known, broken = [], []
     for i, placement in enumerate(lay.placements):
         if placement.piece in job.pieces_by_id and placement.hide in job.hides_by_id:
@@ -47,7 +51,7 @@ def broken_rules(job: Job, lay: Lay) -> tuple[Broken, ...]:
     for hide in job.hides:
         on = [i for i in known if lay.placements[i].hide == hide.id]
         if on:
-            broken += _broken_on_hide(job, lay, hide, on)
+            broken += _broken_on_hide(job, lay, hide, on, only)
     return tuple(broken)
 
 
@@ -82,20 +86,31 @@ def why_not(
         yield Broken(grain.NAME, (), sentence)
 
 
-def _broken_on_hide(job: Job, lay: Lay, hide: Hide, on: list[int]) -> Iterator[Broken]:
+def _broken_on_hide(
+    job: Job, lay: Lay, hide: Hide, on: list[int], only: Collection[tuple[str, int]] | None
+) -> Iterator[Broken]:
+    keys = [(lay.placements[i].piece, lay.placements[i].copy) for i in on]
+    looked_at = [(only is None or key in only) and key not in job.excused for key in keys]
+    if not any(looked_at):
+        return
     grounds: dict[object, tuple[Forbidden, ...]] = {}
     slim: list[BaseGeometry] = []
-    for i in on:
+    for i, look in zip(on, looked_at, strict=True):
         placement = lay.placements[i]
         piece = job.pieces_by_id[placement.piece]
+        slim.append(place_region(piece.slim, placement.at))
+        if not look:
+            continue
         key = needs_of(piece, hide)
         if key not in grounds:
             grounds[key] = forbidden_ground(piece, hide, job.policy)
-        slim.append(place_region(piece.slim, placement.at))
         for found in why_not(piece, hide, job, placement, grounds[key]):
             yield Broken(found.rule, (i,), f"{_tag(placement)}: {found.sentence}")
     gaps = [gap.gap_of(job.pieces_by_id[lay.placements[i].piece], job.policy) for i in on]
-    for a, b, sentence in gap.too_near(slim, gaps):
+    among = None if only is None else [k for k, look in enumerate(looked_at) if look]
+    for a, b, sentence in gap.too_near(slim, gaps, among):
+        if keys[a] in job.excused or keys[b] in job.excused:
+            continue
         first, second = lay.placements[on[a]], lay.placements[on[b]]
         yield Broken(
             gap.NAME, (on[a], on[b]), f"{_tag(first)} and {second.piece} {second.copy + 1} {sentence}"

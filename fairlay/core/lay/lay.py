@@ -46,7 +46,8 @@ class Better:
 @dataclass(frozen=True, eq=False)
 class Job:
     """What the engine is asked: pieces to lay on hides, under a policy, toward an objective; hides in
-    ``leave`` stay as they are.
+    ``leave`` stay as they are. Copies in ``excused`` (piece, copy) lie where a cutter insists: nothing is
+    held against their place, angle or distance.
     """
 
     name: str
@@ -59,6 +60,7 @@ class Job:
     seconds: float = 60.0
     seed: int = 1
     leave: frozenset[str] = frozenset()
+    excused: frozenset[tuple[str, int]] = frozenset()
 
     @cached_property
     def pieces_by_id(self) -> dict[str, Piece]:

@@ -22,18 +22,23 @@ def gap_of(piece: Piece, policy: Policy) -> float:
     return policy.gap_mm if piece.gap_mm is None else piece.gap_mm
 
 
-def too_near(slim: Sequence[BaseGeometry], gaps: Sequence[float]) -> Iterator[tuple[int, int, str]]:
+def too_near(
+    slim: Sequence[BaseGeometry], gaps: Sequence[float], among: Sequence[int] | None = None
+) -> Iterator[tuple[int, int, str]]:
     """Yield (i, j, sentence) for each two placed pieces, given slim and with the gap of each, that overlap or
-    are nearer than the larger of their gaps.
+    are nearer than the larger of their gaps; of those in ``among`` alone, with whatever they are too near.
     """
     tree = STRtree(slim)
     most = max(gaps, default=0.0) + OVERLAP_MM
-    for i, shape in enumerate(slim):
+    own = range(len(slim)) if among is None else among
+    seen = set(own)
+    for i in own:
+        shape = slim[i]
         for j in sorted(int(k) for k in tree.query(shape, predicate="dwithin", distance=most)):
-            if j <= i:
+            if j == i or (j < i and j in seen):
                 continue
-            gap = max(gaps[i], gaps[j])
+            gap, first, second = max(gaps[i], gaps[j]), min(i, j), max(i, j)
             if shape.intersects(slim[j]):
-                yield i, j, f"overlap by {shape.intersection(slim[j]).area:.2f} mm2"
+                yield first, second, f"overlap by {shape.intersection(slim[j]).area:.2f} mm2"
             elif gap and (apart := shape.distance(slim[j])) < gap - OVERLAP_MM:
-                yield i, j, f"are {apart:.2f} mm apart, {gap:g} wanted"
+                yield first, second, f"are {apart:.2f} mm apart, {gap:g} wanted"

@@ -461,6 +461,147 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lays/{lay_id}/hand/angle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Angle
+         * @description The fair angle at which a held piece finds a place nearest to where it is held.
+         */
+        post: operations["hand_angle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/hand/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Arrangement
+         * @description Lay an arrangement once more, from copies that do not lie yet.
+         */
+        post: operations["copy_arrangement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/hand/ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Ground
+         * @description Where a held piece can go: every place of its own origin, for the angle it is held at.
+         */
+        post: operations["hand_ground"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/hand/over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn Piece Over
+         * @description Turn a piece of a pair over where it lies; where that would leave more of one hand than are wanted, the
+         *     nearest of the other hand is turned over too.
+         */
+        post: operations["turn_piece_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/hand/push": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Push Together
+         * @description Push pieces along a way until each meets something, the foremost first.
+         */
+        post: operations["push_together"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/hand/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Swap Pieces
+         * @description Have two pieces change places, each as near to the other's as is fair.
+         */
+        post: operations["swap_pieces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/hand/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Why
+         * @description Why a piece may not lie where it is held: each rule with its ground, and what would clear it.
+         */
+        post: operations["hand_why"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lays/{lay_id}/leather": {
         parameters: {
             query?: never;
@@ -492,7 +633,8 @@ export interface paths {
         put?: never;
         /**
          * Move By Hand
-         * @description Move pieces by hand, on what stands newest. What breaks a rule is refused, with the rule.
+         * @description Move pieces by hand, on what stands newest. What breaks a rule is refused, with the rule, unless the
+         *     cutter insists.
          */
         post: operations["move_by_hand"];
         delete?: never;
@@ -515,6 +657,26 @@ export interface paths {
          * @description Pin pieces where they lie, and take pins out.
          */
         post: operations["pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Take the newest undo back.
+         */
+        post: operations["redo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -576,6 +738,26 @@ export interface paths {
          *     follow the job to see it improve.
          */
         post: operations["run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/signed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Sign For
+         * @description Answer for a piece that lies against a rule, or take that back.
+         */
+        put: operations["sign_for"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1956,6 +2138,20 @@ export interface components {
             severity: number;
         };
         /**
+         * AngleOut
+         * @description The best angle for a piece where it is held: its origin there, and how far off that is, in mm.
+         */
+        AngleOut: {
+            /** Off Mm */
+            off_mm: number;
+            /** Turn Deg */
+            turn_deg: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * Article
          * @description A product at one revision: its patterns and how they go together.
          */
@@ -2170,6 +2366,18 @@ export interface components {
             pieces: number;
             /** State */
             state: string;
+        };
+        /**
+         * BecauseOut
+         * @description A rule that forbids a place, and the ground it speaks of.
+         */
+        BecauseOut: {
+            /** Rings */
+            rings: number[][][];
+            /** Rule */
+            rule: string;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * BenchName
@@ -2425,6 +2633,18 @@ export interface components {
             points: number[][];
         };
         /**
+         * Copied
+         * @description How many pieces of an arrangement found a place, of how many; the lay's newest revision.
+         */
+        Copied: {
+            /** Asked */
+            asked: number;
+            /** Head */
+            head: number;
+            /** Placed */
+            placed: number;
+        };
+        /**
          * CopiesOut
          * @description The copies that are made by themselves: the newest, how many there are, and whether that is too old.
          */
@@ -2439,6 +2659,22 @@ export interface components {
             newest: string | null;
             /** Too Old */
             too_old: boolean;
+        };
+        /**
+         * CopyTo
+         * @description An arrangement to be laid once more, on a hide, moved by (dx, dy) in mm.
+         */
+        CopyTo: {
+            /** Base */
+            base: number;
+            /** Dx */
+            dx: number;
+            /** Dy */
+            dy: number;
+            /** Hide */
+            hide: string;
+            /** Pieces */
+            pieces: components["schemas"]["PinnedPiece"][];
         };
         /** Created */
         Created: {
@@ -2891,6 +3127,19 @@ export interface components {
             /** Number */
             number: number;
         };
+        /**
+         * GroundOut
+         * @description Where the origin of a held piece can go: each part's outline and holes, in mm on the hide; ``sentence``
+         *     says why where its angle alone leaves nothing.
+         */
+        GroundOut: {
+            /** Head */
+            head: number;
+            /** Parts */
+            parts: number[][][][];
+            /** Sentence */
+            sentence: string;
+        };
         /** HalfPattern */
         HalfPattern: {
             /** Contour */
@@ -2901,11 +3150,17 @@ export interface components {
         /**
          * HandMove
          * @description Pieces moved by hand: ``put`` down where they are named, ``take`` up. Made on what stands newest;
-         *     ``base`` is the revision they were seen in.
+         *     ``base`` is the revision they were seen in. ``insisting``: against a rule of place, angle or distance,
+         *     which is marked then.
          */
         HandMove: {
             /** Base */
             base: number;
+            /**
+             * Insisting
+             * @default false
+             */
+            insisting: boolean;
             /**
              * Mark
              * @default
@@ -2931,6 +3186,54 @@ export interface components {
             each: number;
             /** Name */
             name: string;
+        };
+        /**
+         * HeldAt
+         * @description A piece as it is held over a hide; ``lifted`` are the pieces that were taken up with it, or for it.
+         */
+        HeldAt: {
+            /** Hide */
+            hide: string;
+            /**
+             * Lifted
+             * @default []
+             */
+            lifted: components["schemas"]["PinnedPiece"][];
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /** Piece */
+            piece: string;
+            /** Turn Deg */
+            turn_deg: number;
+        };
+        /**
+         * HeldOver
+         * @description A piece held with its origin at a place, in mm on the hide.
+         */
+        HeldOver: {
+            /** Hide */
+            hide: string;
+            /**
+             * Lifted
+             * @default []
+             */
+            lifted: components["schemas"]["PinnedPiece"][];
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /** Piece */
+            piece: string;
+            /** Turn Deg */
+            turn_deg: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /** HideFigures */
         HideFigures: {
@@ -3176,6 +3479,8 @@ export interface components {
             per_hide: components["schemas"]["HideFigures"][];
             /** Seen */
             seen: string;
+            /** Unfair */
+            unfair: components["schemas"]["UnfairOut"][];
             /** Unplaced */
             unplaced: components["schemas"]["UnplacedOut"][];
             /** Up */
@@ -3220,6 +3525,8 @@ export interface components {
             placements: components["schemas"]["LayPlacement"][];
             /** Seen */
             seen: string;
+            /** Unfair */
+            unfair: components["schemas"]["UnfairOut"][];
             /** Unplaced */
             unplaced: components["schemas"]["UnplacedOut"][];
         };
@@ -4242,6 +4549,20 @@ export interface components {
             /** Y */
             y: number;
         };
+        /**
+         * Push
+         * @description Pieces pushed together along a way.
+         */
+        Push: {
+            /** Base */
+            base: number;
+            /** Dx */
+            dx: number;
+            /** Dy */
+            dy: number;
+            /** Pieces */
+            pieces: components["schemas"]["PinnedPiece"][];
+        };
         /** RackHideOut */
         RackHideOut: {
             /** Area M2 */
@@ -4614,6 +4935,18 @@ export interface components {
             /** Pin */
             pin: string;
         };
+        /**
+         * Signing
+         * @description A piece that lies against a rule, and whether somebody answers for it.
+         */
+        Signing: {
+            piece: components["schemas"]["PinnedPiece"];
+            /**
+             * Signed
+             * @default true
+             */
+            signed: boolean;
+        };
         /** SortDrawing */
         SortDrawing: {
             /** Unit Mm */
@@ -4713,6 +5046,16 @@ export interface components {
             layer: string;
             /** Points */
             points: number[][];
+        };
+        /**
+         * Swap
+         * @description Two pieces that change places.
+         */
+        Swap: {
+            /** Base */
+            base: number;
+            first: components["schemas"]["PinnedPiece"];
+            second: components["schemas"]["PinnedPiece"];
         };
         /**
          * TableOut
@@ -4831,6 +5174,34 @@ export interface components {
             /** Tilt Deg */
             tilt_deg: number;
         };
+        /**
+         * TurnOver
+         * @description A piece of a pair to be turned over where it lies.
+         */
+        TurnOver: {
+            /** Base */
+            base: number;
+            piece: components["schemas"]["PinnedPiece"];
+        };
+        /**
+         * UnfairOut
+         * @description A piece that lies against a rule because somebody insists: why it should not, and who signed for it
+         *     ("": nobody, and the lay is not fair).
+         */
+        UnfairOut: {
+            /** By */
+            by: string;
+            /** Copy Number */
+            copy_number: number;
+            /** Name */
+            name: string;
+            /** Piece */
+            piece: string;
+            /** Sentences */
+            sentences: string[];
+            /** Signed By */
+            signed_by: string;
+        };
         /** UnplacedOut */
         UnplacedOut: {
             /** Count */
@@ -4866,6 +5237,18 @@ export interface components {
             outline: components["schemas"]["OutlineOut"];
             /** Says */
             says: string[];
+        };
+        /**
+         * WhyOut
+         * @description Why a piece may not lie where it is held, and where it would.
+         */
+        WhyOut: {
+            /** Because */
+            because: components["schemas"]["BecauseOut"][];
+            /** Help */
+            help: string;
+            /** Nearest */
+            nearest: number[] | null;
         };
         /**
          * WithCode
@@ -7382,6 +7765,692 @@ export interface operations {
             };
         };
     };
+    hand_angle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeldOver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AngleOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_arrangement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyTo"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copied"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hand_ground: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeldAt"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    turn_piece_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnOver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revised"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    push_together: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Push"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revised"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    swap_pieces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Swap"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revised"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hand_why: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeldOver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     onto_leather_now: {
         parameters: {
             query?: never;
@@ -7676,6 +8745,104 @@ export interface operations {
             };
         };
     };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revised"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     earlier_revisions: {
         parameters: {
             query: {
@@ -7892,6 +9059,102 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Signing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

@@ -1,0 +1,206 @@
+"""The lay bench's hand: where a held piece can go, why not here, and what hands do."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fastapi import APIRouter
+
+from fairlay.api.hand_models import (
+    AngleOut,
+    BecauseOut,
+    Copied,
+    CopyTo,
+    GroundOut,
+    HeldAt,
+    HeldOver,
+    Push,
+    Signing,
+    Swap,
+    TurnOver,
+    WhyOut,
+)
+from fairlay.api.laid import names_of
+from fairlay.api.models import FromRevision, PinnedPiece, Revised
+from fairlay.core.errors import BadLay, Refused
+from fairlay.core.hand import moves
+from fairlay.core.hand.open_ground import HandTable, Held
+from fairlay.core.hand.why import why
+from fairlay.core.lay import Lay, Placement
+from fairlay.core.lay.free_copies import free_copies, other_hand
+from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
+from fairlay.store import batches, by_hand, insisted, lays
+from fairlay.store.by_hand import InHand
+from fairlay.store.lay_rows import Key
+
+router = APIRouter(prefix="/api/lays/{lay_id}", tags=["hand"])
+LIT_DECIMALS = 2
+CRUMB_MM2 = 1e-4
+
+
+@router.post("/hand/ground")
+def hand_ground(lay_id: int, asked: HeldAt) -> GroundOut:
+    """Where a held piece can go: every place of its own origin, for the angle it is held at."""
+    lay = by_hand.in_hand(lay_id)
+    table, held = _held(lay, asked)
+    found = table.open_ground(held, _lying(lay, asked.lifted))
+    parts = [
+        [as_points(ring, LIT_DECIMALS) for ring in rings_of(part)] for part in pieces_of(found.region, 0.0)
+    ]
+    return GroundOut(head=lay.head, parts=parts, sentence=found.sentence or "")
+
+
+@router.post("/hand/why")
+def hand_why(lay_id: int, asked: HeldOver) -> WhyOut:
+    """Why a piece may not lie where it is held: each rule with its ground, and what would clear it."""
+    lay = by_hand.in_hand(lay_id)
+    table, held = _held(lay, asked)
+    told = why(table, held, (asked.x, asked.y), _lying(lay, asked.lifted))
+    names = _names(lay)
+    return WhyOut(
+        because=[
+            BecauseOut(
+                rule=b.rule,
+                sentence=_named(b.sentence, names),
+                rings=[as_points(r, 1) for p in pieces_of(b.ground, CRUMB_MM2) for r in rings_of(p)],
+            )
+            for b in told.because
+        ],
+        nearest=None if told.nearest is None else list(told.nearest),
+        help=told.help,
+    )
+
+
+@router.post("/hand/angle")
+def hand_angle(lay_id: int, asked: HeldOver) -> AngleOut:
+    """The fair angle at which a held piece finds a place nearest to where it is held."""
+    lay = by_hand.in_hand(lay_id)
+    table, held = _held(lay, asked)
+    p = Placement(asked.piece, -1, asked.hide, held.at(asked.x, asked.y))
+    best = moves.best_angle(table, p, _lying(lay, asked.lifted))
+    if best is None:
+        raise Refused(
+            "at no angle that its grain allows is there a place for it on this hide",
+            value=asked.piece,
+            expected="another hide, or room made for it",
+        )
+    at, off = best
+    return AngleOut(x=at.at.x, y=at.at.y, turn_deg=at.at.rotation_deg, off_mm=off)
+
+
+@router.post("/hand/push", status_code=201)
+def push_together(lay_id: int, asked: Push) -> Revised:
+    """Push pieces along a way until each meets something, the foremost first."""
+    lay = by_hand.in_hand(lay_id)
+    moved = _placements(lay, asked.pieces)
+    table = by_hand.table_for(lay.job, _one_hide(moved))
+    done = moves.push(table, moved, list(lay.lies.values()), (asked.dx, asked.dy))
+    return Revised(head=by_hand.act(lay_id, base=asked.base, put=done))
+
+
+@router.post("/hand/swap", status_code=201)
+def swap_pieces(lay_id: int, asked: Swap) -> Revised:
+    """Have two pieces change places, each as near to the other's as is fair."""
+    lay = by_hand.in_hand(lay_id)
+    first, second = _placements(lay, [asked.first, asked.second])
+    tables = [by_hand.table_for(lay.job, p.hide) for p in (first, second)]
+    done = moves.swap(tables[0], first, second, list(lay.lies.values()), tables[1])
+    return Revised(head=by_hand.act(lay_id, base=asked.base, put=done))
+
+
+@router.post("/hand/over", status_code=201)
+def turn_piece_over(lay_id: int, asked: TurnOver) -> Revised:
+    """Turn a piece of a pair over where it lies; where that would leave more of one hand than are wanted, the
+    nearest of the other hand is turned over too.
+    """
+    lay = by_hand.in_hand(lay_id)
+    (p,) = _placements(lay, [asked.piece])
+    turned = [p, *other_hand(lay.job, list(lay.lies.values()), p)]
+    there = moves.without(list(lay.lies.values()), turned)
+    done: list[Placement] = []
+    for one in turned:
+        found = moves.turned_over(by_hand.table_for(lay.job, one.hide), one, [*there, *done])
+        if found is None:
+            raise Refused(
+                f"turned over, {one.piece} {one.copy + 1} has no place on {one.hide}",
+                value=one.piece,
+                expected="room for it; nothing was moved",
+            )
+        done.append(found)
+    return Revised(head=by_hand.act(lay_id, base=asked.base, put=done))
+
+
+@router.post("/hand/copy", status_code=201)
+def copy_arrangement(lay_id: int, asked: CopyTo) -> Copied:
+    """Lay an arrangement once more, from copies that do not lie yet."""
+    lay = by_hand.in_hand(lay_id)
+    pattern = _placements(lay, asked.pieces)
+    table = by_hand.table_for(lay.job, asked.hide)
+    lying = list(lay.lies.values())
+    free = free_copies(lay.job, Lay(tuple(lying)))
+    done = moves.copied_to(table, pattern, free, lying, (asked.dx, asked.dy))
+    if not done:
+        raise Refused(
+            f"nothing of it finds a place there on {asked.hide}",
+            value=len(pattern),
+            expected="room, and copies that do not lie yet; nothing was laid",
+        )
+    head = by_hand.act(lay_id, base=asked.base, put=done)
+    return Copied(head=head, placed=len(done), asked=len(pattern))
+
+
+@router.post("/redo")
+def redo(lay_id: int, asked: FromRevision) -> Revised:
+    """Take the newest undo back."""
+    return Revised(head=lays.redo(lay_id, base=asked.base))
+
+
+@router.put("/signed", status_code=204)
+def sign_for(lay_id: int, asked: Signing) -> None:
+    """Answer for a piece that lies against a rule, or take that back."""
+    insisted.sign(lay_id, (asked.piece.piece, asked.piece.copy_number), asked.signed)
+
+
+def _held(lay: InHand, asked: HeldAt) -> tuple[HandTable, Held]:
+    piece = lay.job.pieces_by_id.get(asked.piece)
+    if piece is None:
+        raise BadLay(f"this lay has no piece {asked.piece}", value=asked.piece, expected="one of its pieces")
+    return by_hand.table_for(lay.job, asked.hide), Held(piece, asked.turn_deg, asked.mirrored)
+
+
+def _lying(lay: InHand, lifted: Sequence[PinnedPiece]) -> list[Placement]:
+    taken = {(p.piece, p.copy_number) for p in lifted}
+    return [p for key, p in lay.lies.items() if key not in taken]
+
+
+def _placements(lay: InHand, pieces: Sequence[PinnedPiece]) -> list[Placement]:
+    out = []
+    for asked in pieces:
+        key: Key = (asked.piece, asked.copy_number)
+        if key not in lay.lies:
+            raise BadLay(
+                f"{asked.piece} {asked.copy_number + 1} does not lie",
+                value=list(key),
+                expected="pieces that lie; nothing was moved",
+            )
+        out.append(lay.lies[key])
+    return out
+
+
+def _one_hide(placements: Sequence[Placement]) -> str:
+    found = sorted({p.hide for p in placements})
+    if len(found) > 1:
+        raise BadLay(f"these lie on {' and '.join(found)}", value=found, expected="pieces of one hide")
+    return found[0]
+
+
+def _names(lay: InHand) -> dict[str, str]:
+    batch = batches.batch_by_id(lay.batch_id)
+    return {piece: name for piece, (name, _) in names_of(lay.job, batch.lines).items()}
+
+
+def _named(sentence: str, names: dict[str, str]) -> str:
+    """A sentence with the names of the pieces that it speaks of."""
+    for piece, name in names.items():
+        sentence = sentence.replace(f"{{{piece}}}", name)
+    return sentence.replace("{", "").replace("}", "")

@@ -1,0 +1,145 @@
+"""Why a piece may not lie where it is held: each rule that forbids it, the ground in question, and what would
+clear it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import shapely
+from shapely.geometry import Point, Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.ops import nearest_points
+
+from fairlay.core.hand.open_ground import HandTable, Held
+from fairlay.core.lay.lay import Placement
+from fairlay.core.leather import Hide
+from fairlay.core.rules import forbidden_ground, gap, grain, thickness
+from fairlay.core.rules.gap import gap_of
+from fairlay.core.rules.thickness import off_range_mm
+from fairlay.core.shapes.placing import Placing, place_region
+from fairlay.core.tolerances import OVERLAP_MM
+
+NEAR_MM: Final = 400.0
+"""A place farther off than this is another place, and no nudge."""
+CRUMB_MM2: Final = 1e-9
+
+
+@dataclass(frozen=True)
+class Because:
+    """One reason: the rule, its sentence, and the ground it speaks of, in mm on the hide."""
+
+    rule: str
+    sentence: str
+    ground: BaseGeometry
+
+
+@dataclass(frozen=True)
+class Why:
+    """Why a piece may not lie where it is held: nothing in ``because`` where it may.
+
+    ``nearest`` is where its origin would go, nearest to where it is, and ``help`` says so in words.
+    """
+
+    because: tuple[Because, ...]
+    nearest: tuple[float, float] | None
+    help: str
+
+
+def why(table: HandTable, held: Held, at: tuple[float, float], lying: Sequence[Placement]) -> Why:
+    """Return why a held piece may not lie with its origin at a place, beside what lies on the hide."""
+    because = tuple(reasons(table, held, held.at(*at), lying))
+    if not because:
+        return Why((), at, "it may lie here")
+    open_to_it = table.open_ground(held, lying)
+    if open_to_it.region.is_empty:
+        words = "as it is held there is no place for it on this hide"
+        return Why(because, None, words + (f": {open_to_it.sentence}" if open_to_it.sentence else ""))
+    near, _ = nearest_points(open_to_it.region, Point(at))
+    dx, dy = near.x - at[0], near.y - at[1]
+    return Why(because, (near.x, near.y), _help(table.hide, dx, dy))
+
+
+def reasons(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement]) -> list[Because]:
+    """Return each rule of place, angle and gap that a held piece breaks at a placing."""
+    piece, hide, policy = held.piece, table.hide, table.job.policy
+    shape, core = place_region(piece.region, at), place_region(piece.core, at)
+    show = place_region(piece.show_core, at)
+    out = []
+    for found in forbidden_ground(piece, hide, policy):
+        if found.rule == thickness.NAME:
+            continue
+        body = show if found.show_only else core
+        barred = found.region.buffer(-OVERLAP_MM) if found.rule == "edge" else found.region
+        met = body.intersection(barred)
+        if met.area > CRUMB_MM2:
+            where = place_region(piece.show_face if found.show_only else piece.region, at)
+            ground = where.intersection(found.region)
+            out.append(Because(found.rule, f"{found.reason}{_whereabouts(hide, shape, ground)}", ground))
+    if (off := off_range_mm(piece, shape, hide)) and piece.thickness_mm:
+        least, most = piece.thickness_mm
+        bad = [f.region for f in forbidden_ground(piece, hide, policy) if f.rule == thickness.NAME]
+        words = f"on leather {off[0]:.2f} to {off[1]:.2f} mm thick; it needs {least:g} to {most:g} mm"
+        out.append(Because(thickness.NAME, words, shape.intersection(shapely.union_all(bad))))
+    centre = shape.centroid
+    sentence = grain.off_grain(piece, hide, policy, at.rotation_deg, at.mirrored, centre.x, centre.y)
+    if sentence:
+        out.append(Because(grain.NAME, sentence, Polygon()))
+    return out + _too_near(table, held, at, lying)
+
+
+def _too_near(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement]) -> list[Because]:
+    piece, job = held.piece, table.job
+    slim = place_region(piece.slim, at)
+    x0, y0, x1, y1 = slim.bounds
+    reach = math.hypot(x1 - x0, y1 - y0) + table.widest_mm
+    out = []
+    for p in lying:
+        if p.hide != table.hide.id or math.hypot(p.at.x - at.x, p.at.y - at.y) > reach:
+            continue
+        other = job.pieces_by_id[p.piece]
+        theirs = place_region(other.slim, p.at)
+        apart = max(gap_of(piece, job.policy), gap_of(other, job.policy))
+        if slim.intersects(theirs):
+            met = place_region(piece.region, at).intersection(place_region(other.region, p.at))
+            words = f"it would lie {met.area / 100:.1f} cm2 over {{{p.piece}}} {p.copy + 1}"
+            out.append(Because(gap.NAME, words, met))
+        elif apart and (found := slim.distance(theirs)) < apart - OVERLAP_MM:
+            words = f"{found:.1f} mm from {{{p.piece}}} {p.copy + 1}, {apart:g} wanted"
+            out.append(Because(gap.NAME, words, place_region(other.region, p.at)))
+    return out
+
+
+def _whereabouts(hide: Hide, shape: BaseGeometry, ground: BaseGeometry) -> str:
+    """Where on the piece, as it lies, some ground meets it."""
+    if ground.is_empty or ground.area > 0.8 * shape.area:
+        return ""
+    x0, y0, x1, y1 = shape.bounds
+    at = ground.centroid
+    along = (at.x - (x0 + x1) / 2) / max(x1 - x0, 1e-9)
+    down = (at.y - (y0 + y1) / 2) / max(y1 - y0, 1e-9)
+    words = [
+        *([] if abs(along) < 0.2 else [f"{hide.end_name(along > 0)} end"]),
+        *([] if abs(down) < 0.2 else ["belly side" if down > 0 else "backbone side"]),
+    ]
+    return f", at its {' and '.join(words)}" if words else ", in its middle"
+
+
+def _help(hide: Hide, dx: float, dy: float) -> str:
+    """A move in the trade's words."""
+    far = math.hypot(dx, dy)
+    if far > NEAR_MM:
+        return "there is no place near; the nearest is lit elsewhere on this hide"
+    parts = []
+    if abs(dx) >= 0.05 and abs(dx) > 0.05 * far:
+        parts.append(f"{_mm(dx)} toward the {hide.end_name(dx > 0)}")
+    if abs(dy) >= 0.05 and abs(dy) > 0.05 * far:
+        parts.append(f"{_mm(dy)} toward the {'belly' if dy > 0 else 'backbone'}")
+    return " and ".join(parts or [f"{_mm(far)}"]) + " would clear it"
+
+
+def _mm(length: float) -> str:
+    return f"{abs(length):.1f} mm" if abs(length) < 9.95 else f"{abs(length):.0f} mm"
