@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from fastapi import APIRouter
+from shapely.affinity import translate
 
 from fairlay.api.hand_models import (
     AngleOut,
@@ -28,6 +29,7 @@ from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.hand.why import why
 from fairlay.core.lay import Lay, Placement
 from fairlay.core.lay.free_copies import free_copies, other_hand
+from fairlay.core.pattern import Piece
 from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
 from fairlay.store import batches, by_hand, insisted, lays
 from fairlay.store.by_hand import InHand
@@ -40,14 +42,20 @@ CRUMB_MM2 = 1e-4
 
 @router.post("/hand/ground")
 def hand_ground(lay_id: int, asked: HeldAt) -> GroundOut:
-    """Where a held piece can go: every place of its own origin, for the angle it is held at."""
+    """Where a held piece can go: every place of its own origin, for the angle it is held at; several held
+    together go where all of them can.
+    """
     lay = by_hand.in_hand(lay_id)
     table, held = _held(lay, asked)
-    found = table.open_ground(held, _lying(lay, asked.lifted))
-    parts = [
-        [as_points(ring, LIT_DECIMALS) for ring in rings_of(part)] for part in pieces_of(found.region, 0.0)
-    ]
-    return GroundOut(head=lay.head, parts=parts, sentence=found.sentence or "")
+    lying = _lying(lay, asked.lifted)
+    found = table.open_ground(held, lying)
+    region, sentence = found.region, found.sentence
+    for one in asked.along:
+        other = table.open_ground(Held(_piece(lay, one.piece), one.turn_deg, one.mirrored), lying)
+        region = region.intersection(translate(other.region, -one.dx, -one.dy))
+        sentence = sentence or other.sentence
+    parts = [[as_points(ring, LIT_DECIMALS) for ring in rings_of(part)] for part in pieces_of(region, 0.0)]
+    return GroundOut(head=lay.head, parts=parts, sentence=sentence or "")
 
 
 @router.post("/hand/why")
@@ -162,10 +170,15 @@ def sign_for(lay_id: int, asked: Signing) -> None:
 
 
 def _held(lay: InHand, asked: HeldAt) -> tuple[HandTable, Held]:
-    piece = lay.job.pieces_by_id.get(asked.piece)
+    held = Held(_piece(lay, asked.piece), asked.turn_deg, asked.mirrored)
+    return by_hand.table_for(lay.job, asked.hide), held
+
+
+def _piece(lay: InHand, name: str) -> Piece:
+    piece = lay.job.pieces_by_id.get(name)
     if piece is None:
-        raise BadLay(f"this lay has no piece {asked.piece}", value=asked.piece, expected="one of its pieces")
-    return by_hand.table_for(lay.job, asked.hide), Held(piece, asked.turn_deg, asked.mirrored)
+        raise BadLay(f"this lay has no piece {name}", value=name, expected="one of its pieces")
+    return piece
 
 
 def _lying(lay: InHand, lifted: Sequence[PinnedPiece]) -> list[Placement]:

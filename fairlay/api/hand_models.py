@@ -13,13 +13,26 @@ Mm = Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
 Rings = list[list[list[float]]]
 
 
+class HeldWith(BaseModel):
+    """Another piece held along with the first: its origin (dx, dy) mm from the first's."""
+
+    piece: Name
+    turn_deg: Annotated[FiniteFloat, Field(ge=-1e5, le=1e5)]
+    mirrored: bool = False
+    dx: Mm
+    dy: Mm
+
+
 class HeldAt(BaseModel):
-    """A piece as it is held over a hide; ``lifted`` are the pieces that were taken up with it, or for it."""
+    """A piece as it is held over a hide, and others ``along`` with it; ``lifted`` are the pieces that were
+    taken up with it, or for it.
+    """
 
     piece: Name
     hide: Name
     turn_deg: Annotated[FiniteFloat, Field(ge=-1e5, le=1e5)]
     mirrored: bool = False
+    along: Annotated[list[HeldWith], Field(max_length=200)] = []
     lifted: Annotated[list[PinnedPiece], Field(max_length=20_000)] = []
 
 

@@ -33,8 +33,10 @@ from fairlay.core.lay import Job, Lay, Placement, measure
 from fairlay.core.lay.account import account
 from fairlay.core.lay.order import Line, piece_id
 from fairlay.core.leather import Hide
+from fairlay.core.pattern import Piece
 from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.words import needs_in_words
+from fairlay.core.rules.grain import any_way, fair_turns
 from fairlay.core.shapes.placing import matrix
 from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs
 from fairlay.store.batches import Batch
@@ -102,6 +104,12 @@ def lay_out(saved: SavedLay) -> LayOut:
                 rings=piece_rings(p),
                 hidden=[h.tolist() for h in p.hidden],
                 grain_deg=grain_of(p),
+                pair=p.pair,
+                part_of=p.parent,
+                turn_deg=_usual_turn(job, p, False),
+                turn_over_deg=_usual_turn(job, p, True),
+                tolerance_deg=180.0 if any_way(p, job.policy) else p.grain.tolerance_deg,
+                reversible=p.grain.reversible,
                 marks=[MarkLine(**mark_values(m)) for m in p.marks if m.draws != "pricks"],
                 name_at=Circle(x=p.name_at[0], y=p.name_at[1], r=p.name_at[2]),
             )
@@ -121,6 +129,11 @@ def lay_out(saved: SavedLay) -> LayOut:
         revisions=[revision_out(r) for r in saved.revisions],
         job=job_out(newest) if newest else None,
     )
+
+
+def _usual_turn(job: Job, piece: Piece, mirrored: bool) -> float:
+    """How a piece is first held: with its grain along the backbone."""
+    return fair_turns(piece, job.hides[0].backbone_deg, mirrored, job.policy)[0][0]
 
 
 def revision_out(r: Revision) -> RevisionOut:

@@ -243,7 +243,9 @@ class Circle(BaseModel):
 
 
 class LayPiece(BaseModel):
-    """A piece of a lay; ``name_at`` is a circle inside it with room for its name."""
+    """A piece of a lay; ``name_at`` is a circle inside it with room for its name. ``turn_deg`` and
+    ``turn_over_deg`` are how it lies with its grain, as it is and mirrored; ``tolerance_deg`` how far off.
+    """
 
     id: str
     name: str
@@ -257,6 +259,12 @@ class LayPiece(BaseModel):
     hidden: list[Points]
     marks: list[MarkLine]
     grain_deg: float | None
+    pair: bool
+    part_of: str | None
+    turn_deg: float
+    turn_over_deg: float
+    tolerance_deg: float
+    reversible: bool
     name_at: Circle
 
 

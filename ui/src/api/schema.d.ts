@@ -512,7 +512,8 @@ export interface paths {
         put?: never;
         /**
          * Hand Ground
-         * @description Where a held piece can go: every place of its own origin, for the angle it is held at.
+         * @description Where a held piece can go: every place of its own origin, for the angle it is held at; several held
+         *     together go where all of them can.
          */
         post: operations["hand_ground"];
         delete?: never;
@@ -3189,9 +3190,15 @@ export interface components {
         };
         /**
          * HeldAt
-         * @description A piece as it is held over a hide; ``lifted`` are the pieces that were taken up with it, or for it.
+         * @description A piece as it is held over a hide, and others ``along`` with it; ``lifted`` are the pieces that were
+         *     taken up with it, or for it.
          */
         HeldAt: {
+            /**
+             * Along
+             * @default []
+             */
+            along: components["schemas"]["HeldWith"][];
             /** Hide */
             hide: string;
             /**
@@ -3214,6 +3221,11 @@ export interface components {
          * @description A piece held with its origin at a place, in mm on the hide.
          */
         HeldOver: {
+            /**
+             * Along
+             * @default []
+             */
+            along: components["schemas"]["HeldWith"][];
             /** Hide */
             hide: string;
             /**
@@ -3234,6 +3246,25 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * HeldWith
+         * @description Another piece held along with the first: its origin (dx, dy) mm from the first's.
+         */
+        HeldWith: {
+            /** Dx */
+            dx: number;
+            /** Dy */
+            dy: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /** Piece */
+            piece: string;
+            /** Turn Deg */
+            turn_deg: number;
         };
         /** HideFigures */
         HideFigures: {
@@ -3576,7 +3607,8 @@ export interface components {
         };
         /**
          * LayPiece
-         * @description A piece of a lay; ``name_at`` is a circle inside it with room for its name.
+         * @description A piece of a lay; ``name_at`` is a circle inside it with room for its name. ``turn_deg`` and
+         *     ``turn_over_deg`` are how it lies with its grain, as it is and mirrored; ``tolerance_deg`` how far off.
          */
         LayPiece: {
             /** Area M2 */
@@ -3598,12 +3630,24 @@ export interface components {
             name_at: components["schemas"]["Circle"];
             /** Needs */
             needs: string[];
+            /** Pair */
+            pair: boolean;
+            /** Part Of */
+            part_of: string | null;
             /** Placed */
             placed: number;
             /** Quantity */
             quantity: number;
+            /** Reversible */
+            reversible: boolean;
             /** Rings */
             rings: number[][][];
+            /** Tolerance Deg */
+            tolerance_deg: number;
+            /** Turn Deg */
+            turn_deg: number;
+            /** Turn Over Deg */
+            turn_over_deg: number;
         };
         /**
          * LayPlacement

@@ -38,6 +38,7 @@ const told =
   }
 const mayMove = (event: Event, held: boolean) =>
   event.type === 'wheel' ||
+  ('touches' in event && (event as TouchEvent).touches.length > 1) ||
   (!held &&
     !(event.target instanceof Element && event.target.closest('[data-grab]')) &&
     !('button' in event && event.button))

@@ -4,7 +4,7 @@ import { useEffect, useEffectEvent, useState } from 'react'
 export interface Key {
   key: string
   does: string
-  act: () => void
+  act: (event: KeyboardEvent) => void
   /** Shown in the list instead of the key itself. */
   shown?: string
 }
@@ -19,13 +19,18 @@ export function RoomKeys({ room, keys }: { room: string; keys: Key[] }) {
     const typing =
       event.target instanceof HTMLElement &&
       event.target.matches('input, textarea, select, [contenteditable]')
-    if (typing || event.ctrlKey || event.metaKey || event.altKey) return
+    // Enter presses what has the focus, whatever else it means in the room.
+    const presses =
+      event.key === 'Enter' &&
+      event.target instanceof HTMLElement &&
+      event.target.matches('button, a, [role=menuitem], [role=tab], [role=checkbox]')
+    if (typing || presses || event.ctrlKey || event.metaKey || event.altKey) return
     if (event.key === '?') setListed(true)
     else if (!document.querySelector('[role=dialog]')) {
       const found = keys.find((k) => k.key === event.key)
       if (found) {
         event.preventDefault()
-        found.act()
+        found.act(event)
       }
     }
   })

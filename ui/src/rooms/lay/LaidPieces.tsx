@@ -13,8 +13,11 @@ interface Shown {
   /** In steps: what is drawn is built anew only where it changes. */
   scale: number
   pins: ReadonlySet<string>
+  /** In the hand: not drawn where they lay. */
+  away: ReadonlySet<string>
+  /** Whether they are taken up by a drag; else a drag moves the view. */
+  loose: boolean
   onHold: (key: string | null) => void
-  onPin: (key: string) => void
 }
 
 /**
@@ -27,8 +30,9 @@ export const LaidPieces = memo(function LaidPieces({
   pieces,
   scale,
   pins,
+  away,
+  loose,
   onHold,
-  onPin,
 }: Shown) {
   const kinds = [...new Set(placements.map((p) => p.piece))].flatMap((id) => {
     const piece = pieces.get(id)
@@ -46,10 +50,7 @@ export const LaidPieces = memo(function LaidPieces({
       onPointerLeave={() => {
         onHold(null)
       }}
-      onClick={(event) => {
-        const key = keyAt(event)
-        if (key !== null) onPin(key)
-      }}
+      data-grab={loose || undefined}
     >
       <defs>
         {kinds.map((piece) => (
@@ -70,7 +71,8 @@ export const LaidPieces = memo(function LaidPieces({
       {placements.map((p) => {
         const piece = pieces.get(p.piece)
         return (
-          piece && (
+          piece &&
+          !away.has(keyOf(p)) && (
             <Laid
               key={keyOf(p)}
               placement={p}
@@ -85,7 +87,7 @@ export const LaidPieces = memo(function LaidPieces({
   )
 })
 
-const cardId = (piece: string) => `card-${piece.replace(/[^A-Za-z0-9_-]/g, '_')}`
+export const cardId = (piece: string) => `card-${piece.replace(/[^A-Za-z0-9_-]/g, '_')}`
 
 export const matrixOf = ({ matrix: { a, b, c, d, e, f } }: Placement) =>
   `matrix(${a} ${b} ${c} ${d} ${e} ${f})`
@@ -212,6 +214,57 @@ export function HeldPieces({
       })}
     </g>
   )
+}
+
+/** What is chosen: a chalk line round each. */
+export function ChosenPieces({ placements, pieces }: Marked) {
+  return (
+    <g pointerEvents="none" data-chosen>
+      {placements.map((p) => (
+        <path
+          key={keyOf(p)}
+          d={pathOf(pieces.get(p.piece)?.rings.slice(0, 1) ?? [])}
+          transform={matrixOf(p)}
+          fill="#fff6dc"
+          fillOpacity={0.5}
+          stroke="#211c17"
+          strokeWidth={4}
+          strokeDasharray="10 5"
+          vectorEffect="non-scaling-stroke"
+        />
+      ))}
+    </g>
+  )
+}
+
+/** What lies against a rule: crossed out in red chalk, once more where nobody signed for it. */
+export function UnfairPieces({ placements, pieces, signed }: Marked & { signed: Set<string> }) {
+  return (
+    <g pointerEvents="none" data-unfair>
+      {placements.map((p) => {
+        const piece = pieces.get(p.piece)
+        if (!piece) return null
+        const { x, y, r } = piece.name_at
+        const cross = `M${x - r},${y - r}L${x + r},${y + r}`
+        return (
+          <g key={keyOf(p)} transform={matrixOf(p)} fill="none" stroke="#a3281a" strokeWidth={4}>
+            <path
+              d={`${pathOf(piece.rings.slice(0, 1))}${cross}`}
+              vectorEffect="non-scaling-stroke"
+            />
+            {!signed.has(keyOf(p)) && (
+              <path d={`M${x - r},${y + r}L${x + r},${y - r}`} vectorEffect="non-scaling-stroke" />
+            )}
+          </g>
+        )
+      })}
+    </g>
+  )
+}
+
+interface Marked {
+  placements: Placement[]
+  pieces: Map<string, Piece>
 }
 
 /** A brass tack through a pinned piece, above its name. */

@@ -25,6 +25,7 @@ const SOURCE: Record<string, string> = {
   engine: 'laid',
   hand: 'by hand',
   undo: 'gone back',
+  redo: 'gone forward',
 }
 
 interface Shown {
@@ -49,10 +50,7 @@ export function LayDocket({
   const f = lay.state.figures
   const here = lay.state.per_hide.find((h) => h.hide === hide)
   return (
-    <section
-      className="docket torn max-h-[46%] shrink-0 overflow-auto"
-      aria-label="Docket of this lay"
-    >
+    <section className="docket torn min-h-0 overflow-auto" aria-label="Docket of this lay">
       <Trouble error={acts.error} onPaper />
       <Told lay={lay} job={job} acts={acts} />
       <div className="grid grid-cols-[190px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[190px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[230px] xl:grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px]">
@@ -166,6 +164,7 @@ export function LayDocket({
 function Told({ lay, job, acts }: Omit<Shown, 'hide'>) {
   const hit = lay.changed.reduce((sum, c) => sum + c.hit, 0)
   const waits = lay.waiting
+  const unsigned = lay.state.unfair.filter((u) => u.signed_by === '')
   return (
     <>
       {lay.changed.length > 0 && (
@@ -189,6 +188,13 @@ function Told({ lay, job, acts }: Omit<Shown, 'hide'>) {
             {hit > 0 ? `Lay ${plural(hit, 'piece')} again` : 'Bring it onto the leather'}
           </Button>
         </div>
+      )}
+      {unsigned.length > 0 && (
+        <p role="alert" className="mx-5 mt-2 border-l-4 border-unsound bg-unsound/10 px-3 py-1">
+          {plural(unsigned.length, 'piece')} {unsigned.length === 1 ? 'lies' : 'lie'} against a
+          rule, on purpose: {unsigned.map((u) => `${u.name} ${u.copy_number + 1}`).join(', ')}. The
+          lay is not fair until {unsigned.length === 1 ? 'it is' : 'they are'} mended or signed for.
+        </p>
       )}
       {waits && (
         <div
@@ -307,18 +313,36 @@ function LayIt({ lay, job, hide, acts }: Shown) {
           Take out {pinned === 1 ? 'the pin' : `${pinned} pins`}
         </Button>
       ) : (
-        <Button
-          onClick={() => {
-            acts.undo.mutate()
-          }}
-          disabled={lay.head < 2}
-        >
-          Undo
-        </Button>
+        <div className="flex gap-1.5">
+          <Button
+            className="flex-1 px-2"
+            onClick={() => {
+              acts.undo.mutate()
+            }}
+            disabled={lay.head < 2}
+          >
+            Undo
+          </Button>
+          <Button
+            className="flex-1 px-2"
+            onClick={() => {
+              acts.redo.mutate()
+            }}
+            disabled={!mayRedo(lay)}
+          >
+            Redo
+          </Button>
+        </div>
       )}
       {job?.state === 'failed' && <p className="text-sm text-unsound">{job.error}</p>}
     </div>
   )
+}
+
+/** Whether the newest change is an undo that can be taken back. */
+function mayRedo(lay: Lay) {
+  const head = lay.revisions.at(-1)
+  return head !== undefined && head.stands_for !== null && ['undo', 'redo'].includes(head.source)
 }
 
 const ITEM =

@@ -8,9 +8,16 @@ import { Trouble, Waiting, Said } from '../../parts/controls'
 import { isLive, type Job } from '../../parts/job'
 import { RoomKeys } from '../../parts/keys'
 import { plural } from '../../parts/units'
-import { HeldPieces, LaidPieces } from './LaidPieces'
+import { useMay } from '../people/me'
+import { tray } from './hand'
+import { ChosenPanel, HandPanel } from './HandPanel'
+import { InHandDrawing } from './InHand'
+import { ChosenPieces, HeldPieces, LaidPieces, UnfairPieces } from './LaidPieces'
 import { byHide, keyOf, nextOf, type Lay, type Piece } from './lay'
 import { LayDocket } from './LayDocket'
+import { Tray } from './Tray'
+import { useGrip } from './useGrip'
+import { inHand, useHand } from './useHand'
 import { useLay, useLayActs } from './useLay'
 
 const USUAL_SECONDS = 30
@@ -32,29 +39,90 @@ export function LayRoom() {
 
 function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
   const [shown, setShown] = useState<string | null>(null)
-  const [held, setHeld] = useState<string | null>(null)
+  const [pointed, setPointed] = useState<string | null>(null)
+  const [chosen, setChosen] = useState<string[]>([])
   const view = useRef<ViewHandle>(null)
+  const board = useRef<HTMLDivElement>(null)
   const acts = useLayActs(lay)
   const live = isLive(job)
   const hide = lay.hides.find((h) => h.number === shown) ?? lay.hides[0]
   const lies = useMemo(() => byHide(lay.state.placements), [lay.state.placements])
   const pieces = useMemo(() => new Map(lay.pieces.map((p) => [p.id, p])), [lay.pieces])
   const pins = useMemo(() => new Set(lay.pins.map(keyOf)), [lay.pins])
-  const { mutate: pin } = acts.pin
-  const togglePin = useMemo(
-    () => (key: string) => {
-      const [piece = '', copy = '0'] = key.split('#')
-      const one = { piece, copy_number: Number(copy) }
-      pin(pins.has(key) ? [one] : one)
+  const mayLay = useMay('move_by_hand')
+  const held = useHand(lay, hide?.number ?? '', pieces)
+  const here = lies.get(hide?.number ?? '') ?? NONE
+  const away = useMemo(() => inHand(held.hand), [held.hand])
+  useGrip({
+    ref: board,
+    held,
+    here,
+    chosen,
+    mayLay: mayLay && !live,
+    onChoose: (key, more) => {
+      setChosen(
+        key === null
+          ? []
+          : more
+            ? chosen.includes(key)
+              ? chosen.filter((k) => k !== key)
+              : [...chosen, key]
+            : [key],
+      )
     },
-    [pin, pins],
-  )
+  })
   if (!hide) return null
-  const here = lies.get(hide.number) ?? NONE
+  const lying = new Map(here.map((p) => [keyOf(p), p]))
+  const own = chosen.filter((k) => lying.has(k) && !away.has(k))
+  const ownPlacements = own.flatMap((k) => lying.get(k) ?? [])
   const colour = leatherColour(hide.colour)
+  const { unfair } = lay.state
   const step = (by: number) => {
     const at = lay.hides.indexOf(hide)
     setShown(lay.hides[(at + by + lay.hides.length) % lay.hides.length]?.number ?? null)
+  }
+  const refs = (keys: string[]) =>
+    keys.map((k) => {
+      const [piece = '', copy = '0'] = k.split('#')
+      return { piece, copy_number: Number(copy) }
+    })
+  const target = held.hand === null && own.length === 0 && pointed?.includes('#') ? [pointed] : own
+  const takeUp = () => {
+    const [first, ...rest] = target.flatMap((k) => lying.get(k) ?? [])
+    if (!first || !mayLay || live) return
+    setChosen([])
+    held.lift(first, rest)
+  }
+  const togglePin = () => {
+    if (target.length === 0) return
+    const pinned = target.every((k) => pins.has(k))
+    if (pinned) acts.pin.mutate(refs(target))
+    else for (const one of refs(target.filter((k) => !pins.has(k)))) acts.pin.mutate(one)
+  }
+  const toTray = () => {
+    if (held.hand?.home) held.toTray(refs([...away]))
+    else if (target.length > 0) held.toTray(refs(target))
+    setChosen([])
+  }
+  const fromTray = (piece: Piece) => {
+    if (!mayLay || live) return
+    setChosen([])
+    const { x0, y0, x1, y1 } = hide.bounds
+    held.fromTray(piece, { x: (x0 + x1) / 2, y: (y0 + y1) / 2 })
+  }
+  const nextOfTray = () => {
+    const left = tray(lay)
+    const at = left.findIndex((t) => t.piece.id === held.hand?.piece && !held.hand.home)
+    const next = left[(at + 1) % Math.max(1, left.length)]
+    if (next) fromTray(next.piece)
+  }
+  const nudge = (dx: number, dy: number) => (event: KeyboardEvent) => {
+    if (held.hand === null) view.current?.move(-60 * dx, -60 * dy)
+    else held.moveBy(...(event.shiftKey ? ([dx * 0.1, dy * 0.1] as const) : ([dx, dy] as const)))
+  }
+  const leave = () => {
+    if (held.hand !== null) held.leave()
+    else setChosen([])
   }
   const layIt = () => {
     if (live && job) acts.stop.mutate(job.id)
@@ -102,6 +170,13 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
               },
             },
             {
+              key: 'U',
+              does: 'redo',
+              act: () => {
+                if (!live) acts.redo.mutate()
+              },
+            },
+            {
               key: ']',
               does: 'next hide',
               act: () => {
@@ -119,78 +194,180 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
               key: 'n',
               does: 'point at the next piece, for its needs',
               act: () => {
-                setHeld(nextOf(here, held, 1))
+                setPointed(nextOf(here, pointed, 1))
               },
             },
             {
               key: 'b',
               does: 'point at the piece before',
               act: () => {
-                setHeld(nextOf(here, held, -1))
+                setPointed(nextOf(here, pointed, -1))
               },
             },
             {
               key: 'p',
               does: 'pin the piece pointed at where it is, or take its pin out',
+              act: togglePin,
+            },
+            { key: 't', does: 'take the next piece from the tray', act: nextOfTray },
+            {
+              key: 'Enter',
+              does: 'take the piece up; put it down',
               act: () => {
-                if (held?.includes('#')) togglePin(held)
+                if (held.hand === null) takeUp()
+                else held.letGo()
               },
             },
+            {
+              key: ',',
+              does: 'turn left by a degree',
+              act: () => {
+                held.turnBy(-1)
+              },
+            },
+            {
+              key: '.',
+              does: 'turn right by a degree',
+              act: () => {
+                held.turnBy(1)
+              },
+            },
+            {
+              key: 'a',
+              does: 'best angle here',
+              act: () => {
+                held.bestAngle.mutate()
+              },
+            },
+            { key: 'm', does: 'turn it over', act: held.turnOver },
+            { key: 'i', does: 'insist, or no longer', act: held.insist },
+            { key: 'Delete', does: 'put it in the tray', act: toTray },
+            { key: 'Escape', shown: 'Esc', does: 'leave it where it was', act: leave },
             { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
             { key: '-', shown: '−', does: 'go farther', act: () => view.current?.farther() },
             { key: '0', does: 'see the whole hide', act: () => view.current?.whole() },
             {
               key: 'ArrowLeft',
               shown: '←',
-              does: 'move along the hide',
-              act: () => view.current?.move(60, 0),
+              does: 'move along the hide; what is in the hand by 1 mm, with Shift by 0.1',
+              act: nudge(-1, 0),
             },
             {
               key: 'ArrowRight',
               shown: '→',
-              does: 'move along the hide',
-              act: () => view.current?.move(-60, 0),
+              does: 'move along the hide; what is in the hand too',
+              act: nudge(1, 0),
             },
             {
               key: 'ArrowUp',
               shown: '↑',
-              does: 'move toward the backbone',
-              act: () => view.current?.move(0, 60),
+              does: 'move toward the backbone; what is in the hand too',
+              act: nudge(0, -1),
             },
             {
               key: 'ArrowDown',
               shown: '↓',
-              does: 'move toward the belly',
-              act: () => view.current?.move(0, -60),
+              does: 'move toward the belly; what is in the hand too',
+              act: nudge(0, 1),
             },
           ]}
         />
       </div>
-      <div className="relative min-h-0 flex-1">
-        <HideView
-          key={hide.number}
-          handle={view}
-          bounds={hide.bounds}
-          label={`${hide.kind} ${hide.number} with ${here.length} pieces laid, backbone along the top, ${hide.left_end} at the left`}
-        >
-          {(scale) => (
-            <>
-              <HideDrawing hide={hide} colour={colour} scale={scale} />
-              <LaidPieces
-                placements={here}
-                pieces={pieces}
-                scale={scale}
-                pins={pins}
-                onHold={setHeld}
-                onPin={togglePin}
-              />
-              <HeldPieces placements={here} pieces={pieces} held={held} px={1 / scale} />
-            </>
+      <div className="flex min-h-0 flex-1">
+        <div className="relative min-w-0 flex-1" ref={board}>
+          <HideView
+            key={hide.number}
+            handle={view}
+            bounds={hide.bounds}
+            held={held.hand !== null}
+            label={`${hide.kind} ${hide.number} with ${here.length} pieces laid, backbone along the top, ${hide.left_end} at the left`}
+          >
+            {(scale) => (
+              <>
+                <HideDrawing hide={hide} colour={colour} scale={scale} />
+                <LaidPieces
+                  placements={here}
+                  pieces={pieces}
+                  scale={scale}
+                  pins={pins}
+                  away={away}
+                  loose={mayLay && !live}
+                  onHold={setPointed}
+                />
+                <UnfairPieces
+                  placements={here.filter(
+                    (p) => !away.has(keyOf(p)) && unfair.some((u) => keyOf(u) === keyOf(p)),
+                  )}
+                  pieces={pieces}
+                  signed={new Set(unfair.filter((u) => u.signed_by).map(keyOf))}
+                />
+                <HeldPieces
+                  placements={here}
+                  pieces={pieces}
+                  held={held.hand === null ? pointed : null}
+                  px={1 / scale}
+                />
+                <ChosenPieces placements={ownPlacements} pieces={pieces} />
+                <InHandDrawing held={held} pieces={pieces} scale={scale} />
+              </>
+            )}
+          </HideView>
+          {held.hand === null && own.length === 0 && (
+            <Pointed
+              held={pointed}
+              pieces={pieces}
+              pinned={pointed !== null && pins.has(pointed)}
+            />
           )}
-        </HideView>
-        <Pointed held={held} pieces={pieces} pinned={held !== null && pins.has(held)} />
+        </div>
+        {mayLay && (
+          <Tray
+            lay={lay}
+            taken={held.hand && !held.hand.home ? held.hand.piece : null}
+            onTake={fromTray}
+            onPoint={setPointed}
+          />
+        )}
       </div>
-      <LayDocket lay={lay} job={job} hide={hide.number} acts={acts} onPoint={setHeld} />
+      <div className="relative flex max-h-[46%] shrink-0 flex-col">
+        <LayDocket lay={lay} job={job} hide={hide.number} acts={acts} onPoint={setPointed} />
+        <HandPanel held={held} />
+        {held.hand === null && mayLay && (
+          <ChosenPanel
+            lay={lay}
+            hide={hide.number}
+            keys={own}
+            pieces={pieces}
+            pins={pins}
+            busy={live}
+            error={acts.byHandError}
+            acts={{
+              takeUp,
+              pin: togglePin,
+              toTray,
+              push: (dx, dy) => {
+                acts.push.mutate({ pieces: refs(own), dx, dy })
+              },
+              swap: () => {
+                const [first, second] = refs(own)
+                if (first && second) acts.swap.mutate({ first, second })
+              },
+              over: () => {
+                const [piece] = refs(own)
+                if (piece) acts.over.mutate(piece)
+              },
+              copy: (to) => {
+                acts.copy.mutate({ pieces: refs(own), hide: to })
+              },
+              sign: (signed) => {
+                const [piece] = refs(own)
+                if (piece) acts.sign.mutate({ piece, signed })
+              },
+              leave,
+            }}
+          />
+        )}
+      </div>
     </div>
   )
 }
@@ -226,7 +403,9 @@ function Pointed({
         (pinned ? (
           <div className="text-sm font-bold">Pinned: the rest is laid around it</div>
         ) : (
-          <div className="text-sm text-ink-soft">Press it, or P, to pin it where it is</div>
+          <div className="text-sm text-ink-soft">
+            Drag it, or press it for what can be done; P pins it
+          </div>
         ))}
     </div>
   )

@@ -22,8 +22,9 @@ export function applied(lay: Lay, delta: Delta): Lay | null {
   )
   for (const p of delta.up) lies.delete(keyOf(p))
   for (const p of delta.down) lies.set(keyOf(p), p)
-  const { unplaced, figures, per_hide, seen } = delta
-  return { ...lay, state: { seen, placements: [...lies.values()], unplaced, figures, per_hide } }
+  const { unplaced, figures, per_hide, seen, unfair } = delta
+  const placements = [...lies.values()]
+  return { ...lay, state: { seen, placements, unplaced, figures, per_hide, unfair } }
 }
 
 /** Whether a state is a revision of the lay, and not what a search has found so far. */

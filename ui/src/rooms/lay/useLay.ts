@@ -77,6 +77,11 @@ export function useLayActs(lay: Lay) {
       told(api.POST('/api/lays/{lay_id}/undo', { params: { path }, body: { base } })),
     onSettled,
   })
+  const redo = useMutation({
+    mutationFn: () =>
+      told(api.POST('/api/lays/{lay_id}/redo', { params: { path }, body: { base } })),
+    onSettled,
+  })
   const goTo = useMutation({
     mutationFn: (number: number) =>
       told(api.POST('/api/lays/{lay_id}/go-to', { params: { path }, body: { base, number } })),
@@ -123,7 +128,40 @@ export function useLayActs(lay: Lay) {
     mutationFn: () => told(api.DELETE('/api/lays/{lay_id}/waiting', { params: { path } })),
     onSettled,
   })
-  const all = { run, stop, undo, goTo, name, pin, mend, takeWaiting, leaveWaiting }
+  type Ref = Lay['pins'][number]
+  const push = useMutation({
+    mutationFn: (body: { pieces: Ref[]; dx: number; dy: number }) =>
+      told(api.POST('/api/lays/{lay_id}/hand/push', { params: { path }, body: { ...body, base } })),
+    onSettled,
+  })
+  const swap = useMutation({
+    mutationFn: (body: { first: Ref; second: Ref }) =>
+      told(api.POST('/api/lays/{lay_id}/hand/swap', { params: { path }, body: { ...body, base } })),
+    onSettled,
+  })
+  const over = useMutation({
+    mutationFn: (piece: Ref) =>
+      told(api.POST('/api/lays/{lay_id}/hand/over', { params: { path }, body: { piece, base } })),
+    onSettled,
+  })
+  const copy = useMutation({
+    mutationFn: (body: { pieces: Ref[]; hide: string }) =>
+      told(
+        api.POST('/api/lays/{lay_id}/hand/copy', {
+          params: { path },
+          body: { ...body, base, dx: 0, dy: 0 },
+        }),
+      ),
+    onSettled,
+  })
+  const sign = useMutation({
+    mutationFn: (body: { piece: Ref; signed: boolean }) =>
+      told(api.PUT('/api/lays/{lay_id}/signed', { params: { path }, body })),
+    onSettled,
+  })
+  const byHand = { push, swap, over, copy, sign }
+  const byHandError = Object.values(byHand).find((act) => act.error !== null)?.error ?? null
+  const all = { run, stop, undo, redo, goTo, name, pin, mend, takeWaiting, leaveWaiting }
   const error = Object.values(all).find((act) => act.error !== null)?.error ?? null
-  return { ...all, error }
+  return { ...all, ...byHand, error, byHandError }
 }
