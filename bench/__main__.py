@@ -1,10 +1,11 @@
 """Lay every case and print a table: what the first lay gave, what the time gave on top of it, and when.
 
 Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth]
-[--capture] [--hides] [--door] [JOB.json ...] Ratios are of the same run on the same machine: the first lay
-is 1. With --growth: how the lay grows with time, and time and memory with pieces and hides, and where the
-time goes. With --capture: how truly parts are traced in photographs on squared paper. With --hides: how
-truly hides are read in pictures of the cutting table. With --door: what being signed in costs a call.
+[--capture] [--hides] [--door] [--hand SEED] [JOB.json ...] Ratios are of the same run on the same machine:
+the first lay is 1. With --growth: how the lay grows with time, and time and memory with pieces and hides,
+and where the time goes. With --capture: how truly parts are traced in photographs on squared paper. With
+--hides: how truly hides are read in pictures of the cutting table. With --door: what being signed in costs
+a call. With --hand: what hands wait for at the lay bench.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from bench.capture import print_capture
 from bench.cases import own_cases
 from bench.door import print_door
 from bench.growth import print_growth
+from bench.hand import print_hand
 from bench.hides import print_hides
 from bench.run import Row, apart, lay_and_measure
 from fairlay.core.engine.warm import warm_kernels
@@ -63,7 +65,11 @@ def main() -> None:
         "--pictures", type=int, default=0, help="how many: 36 with --capture, 44 with --hides by default"
     )
     asked.add_argument("--door", action="store_true", help="what being signed in costs a call")
+    asked.add_argument("--hand", type=int, metavar="SEED", help="what hands wait for at the lay bench")
     args = asked.parse_args()
+    if args.hand is not None:
+        print_hand(args.hand)
+        return
     if args.door:
         print_door()
         return

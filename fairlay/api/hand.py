@@ -17,8 +17,10 @@ from fairlay.api.hand_models import (
     HeldOver,
     Push,
     Signing,
+    StepOut,
     Swap,
     TurnOver,
+    WentOut,
     WhyOut,
 )
 from fairlay.api.laid import names_of
@@ -29,6 +31,7 @@ from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.hand.why import why
 from fairlay.core.lay import Lay, Placement
 from fairlay.core.lay.free_copies import free_copies, other_hand
+from fairlay.core.lay.went import went
 from fairlay.core.pattern import Piece
 from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
 from fairlay.store import batches, by_hand, insisted, lays
@@ -155,6 +158,30 @@ def copy_arrangement(lay_id: int, asked: CopyTo) -> Copied:
         )
     head = by_hand.act(lay_id, base=asked.base, put=done)
     return Copied(head=head, placed=len(done), asked=len(pattern))
+
+
+@router.get("/went/{hide}")
+def where_it_went(lay_id: int, hide: str) -> WentOut:
+    """Where the leather of a hide went, from the area bought to the area in pieces, each step with its
+    ground.
+    """
+    lay = by_hand.in_hand(lay_id)
+    leather = by_hand.table_for(lay.job, hide).hide
+    found = went(lay.job, Lay(tuple(lay.lies.values())), leather)
+    return WentOut(
+        whole_m2=found.whole_m2,
+        steps=[
+            StepOut(
+                kind=step.kind,
+                words=step.words,
+                m2=step.m2,
+                share=step.m2 / found.whole_m2 if found.whole_m2 else 0.0,
+                money=step.m2 * leather.cost_per_m2,
+                rings=[as_points(r, 1) for p in pieces_of(step.ground, 1.0) for r in rings_of(p)],
+            )
+            for step in found.steps
+        ],
+    )
 
 
 @router.post("/redo")

@@ -121,3 +121,21 @@ class Signing(BaseModel):
 
     piece: PinnedPiece
     signed: bool = True
+
+
+class StepOut(BaseModel):
+    """A part of a hide by what became of it: its share of the whole, what it cost, and its ground."""
+
+    kind: str
+    words: str
+    m2: float
+    share: float
+    money: float
+    rings: Rings
+
+
+class WentOut(BaseModel):
+    """Where the leather of a hide went: steps that add up to the whole."""
+
+    whole_m2: float
+    steps: list[StepOut]

@@ -70,6 +70,7 @@ TABLE: Final[tuple[Row, ...]] = (
         squared_page drawing sorted_drawing traced_picture picture camera rack one_hide hide_history
         take_out worth_of all_deliveries one_delivery tags markers table_camera get_settings
         all_articles all_batches one_batch all_lays one_lay earlier_revisions lay_events export one_job
+        where_it_went
         events deeds_of""",
     ),
     _row(

@@ -21,6 +21,7 @@ from fairlay.core.hand import moves
 from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.hand.why import reasons, why
 from fairlay.core.lay import Job, Lay, Placement, broken_rules
+from fairlay.core.lay.went import went
 from fairlay.core.shapes.minkowski import convex_parts, sum_of, turned
 from fairlay.core.shapes.placing import Placing, place_region
 from fairlay.core.shapes.rings import pieces_of
@@ -203,3 +204,15 @@ def test_butted_sides_leave_a_line_that_is_lit() -> None:
     lit = table.open_ground(Held(back, 0.0, False), lying).region
     slit = lit.intersection(shapely.box(356.0, 10.0 + wide - 2, 357.0, 10.0 + wide + 2))
     assert not slit.is_empty and slit.bounds[3] - slit.bounds[1] < 0.21
+
+
+@SLOW
+@given(st.integers(0, 10**6), st.sampled_from(["fill", "order"]))
+def test_where_the_leather_went_adds_up_to_the_hide(seed: int, objective: str) -> None:
+    job, lay = _laid(grown(seed, 1, objective))
+    found = went(job, lay, job.hides[0])
+    assert abs(sum(s.m2 for s in found.steps) - found.whole_m2) < 1e-4
+    assert all(a.ground.intersection(b.ground).area < 10 for a, b in itertools.combinations(found.steps, 2))
+    placed = sum(job.pieces_by_id[p.piece].area_mm2 for p in lay.placements) / 1e6
+    in_pieces = sum(s.m2 for s in found.steps if s.kind == "pieces")
+    assert in_pieces == pytest.approx(placed, abs=2e-4 + 1e-3 * placed)

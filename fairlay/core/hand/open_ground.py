@@ -8,17 +8,16 @@ the tolerance, and is drawn as a line.
 from __future__ import annotations
 
 import math
-import os
 from collections.abc import Callable, Hashable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import cached_property
 from threading import Lock
 from typing import Final
 
 import numpy as np
 import shapely
 from cachetools import LRUCache
+from shapely import STRtree
 from shapely.affinity import translate
 from shapely.geometry import Polygon, box
 from shapely.geometry.base import BaseGeometry
@@ -30,7 +29,7 @@ from fairlay.core.pattern.piece import MOST_GAP_MM
 from fairlay.core.rules import fair_ground, needs_of
 from fairlay.core.rules.gap import gap_of
 from fairlay.core.rules.grain import any_way, lines_on, off_grain
-from fairlay.core.shapes.minkowski import Parts, convex_parts, pack, sum_of, turned
+from fairlay.core.shapes.minkowski import NOTHING, Parts, convex_parts, pack, polygons, sum_of, sums, turned
 from fairlay.core.shapes.placing import Placing, place_points
 from fairlay.core.shapes.rings import common, union
 from fairlay.core.tolerances import OVERLAP_MM
@@ -40,7 +39,6 @@ SPARE_MM: Final = 0.01
 STRAIGHT_MM: Final = 0.005
 ROUND_MM: Final = 0.03
 """A round corner is drawn as a polygon that reaches no farther than this beyond it."""
-THREADS: Final = min(4, os.cpu_count() or 1)
 SUMS_KEPT: Final = 6000
 
 
@@ -85,7 +83,7 @@ class HandTable:
         self.job, self.hide = job, hide
         self._grounds: dict[Hashable, _Grounds] = {}
         self._parts: dict[tuple[str, str, float], Parts] = {}
-        self._sums: LRUCache[Hashable, BaseGeometry] = LRUCache(SUMS_KEPT)
+        self._sums: LRUCache[Hashable, Parts] = LRUCache(SUMS_KEPT)
         self._lock = Lock()
 
     @cached_property
@@ -101,13 +99,21 @@ class HandTable:
         within, sentence = self._where_grain_holds(held)
         if within.is_empty:
             return OpenGround(Polygon(), sentence)
-        own = [p for p in lying if p.hide == self.hide.id]
-        # What was not reckoned yet is so side by side: GEOS lets other threads work meanwhile.
-        wanted = {self._key(held, p): p for p in own}
-        with ThreadPoolExecutor(THREADS) as pool:
-            beside = dict(zip(wanted, pool.map(partial(self._beside, held), wanted.values()), strict=True))
-        blocked = [_moved(beside[self._key(held, p)], p.at.x, p.at.y) for p in own]
-        return OpenGround(within.difference(union([*self._off_ground(held), *blocked])))
+        # What the largest part of each sum leaves open is little; only there do the small parts matter.
+        ground = self._off_ground(held)
+        first, rest = [main for main, _ in ground], [more for _, more in ground]
+        for p in lying:
+            if p.hide == self.hide.id:
+                points, starts = self._beside(held, p)
+                moved, split = points + np.array((p.at.x, p.at.y)), int(starts[1])
+                first.append((moved[:split], starts[:2]))
+                rest.append((moved[split:], starts[1:] - split))
+        open_yet = within.difference(shapely.union_all(polygons(first)))
+        if open_yet.is_empty:
+            return OpenGround(open_yet)
+        small = polygons(rest, open_yet)
+        near = np.unique(STRtree(small).query(shapely.get_parts(open_yet), predicate="intersects")[1])
+        return OpenGround(open_yet.difference(shapely.union_all(small[near])))
 
     def _where_grain_holds(self, held: Held) -> tuple[BaseGeometry, str | None]:
         """Where the origin may be for the grain's sake, in the hide's bounds; a sentence where nowhere."""
@@ -140,7 +146,10 @@ class HandTable:
                 fair.append(ground)
         return common(whole, translate(union(fair).buffer(-SPARE_MM), -cx, -cy)), said
 
-    def _off_ground(self, held: Held) -> list[BaseGeometry]:
+    def _off_ground(self, held: Held) -> list[tuple[Parts, Parts]]:
+        """Where the origin may not be for the ground's sake: what the body's largest part meets, and the
+        rest.
+        """
         key = needs_of(held.piece, self.hide)
         if key not in self._grounds:
             fair, off_show = fair_ground(held.piece, self.hide, self.job.policy)
@@ -150,10 +159,21 @@ class HandTable:
             )
         grounds = self._grounds[key]
         own = self._held_key(held)
-        out = [self._sum(("ground", key, own), lambda: grounds.barred, held, "core")]
-        if (off_show := grounds.show_barred) is not None:
-            out.append(self._sum(("show", key, own), lambda: off_show, held, "show"))
+        out = [self._main_and_more(("ground", key, own), grounds.barred, held, "core")]
+        if grounds.show_barred is not None:
+            out.append(self._main_and_more(("show", key, own), grounds.show_barred, held, "show"))
         return out
+
+    def _main_and_more(
+        self, key: tuple[Hashable, ...], barred: Parts, held: Held, what: str
+    ) -> tuple[Parts, Parts]:
+        points, starts = self._held_body(held, what)
+        split = int(starts[1]) if len(points) else 0
+        main, more = (points[:split], starts[:2]), (points[split:], starts[1:] - split)
+        return (
+            self._sum((*key, "main"), lambda: sums(barred, main)),
+            self._sum((*key, "more"), lambda: sums(barred, more)) if len(starts) > 2 else NOTHING,
+        )
 
     def _key(self, held: Held, other: Placement) -> Hashable:
         """What tells where a held piece may not be for another's sake, but for where that lies."""
@@ -165,7 +185,7 @@ class HandTable:
         apart = max(gap_of(held.piece, self.job.policy), gap_of(piece, self.job.policy))
         return max(0.0, apart - OVERLAP_MM + SPARE_MM) if apart else 0.0
 
-    def _beside(self, held: Held, other: Placement) -> BaseGeometry:
+    def _beside(self, held: Held, other: Placement) -> Parts:
         """Where the origin may not be for another piece's sake, were that one's origin at (0, 0)."""
         piece, at = self.job.pieces_by_id[other.piece], other.at
 
@@ -173,21 +193,24 @@ class HandTable:
             body = self._body(piece, "slim", self._grown_mm(held, piece))
             return turned(body, *_unit(at.rotation_deg), mirrored=at.mirrored)
 
-        return self._sum(self._key(held, other), placed, held, "slim")
+        return self._sum(self._key(held, other), lambda: sums(placed(), self._held_body(held, "slim")))
 
     def _held_key(self, held: Held) -> Hashable:
         return held.piece.id, round(held.turn_deg, 6), held.mirrored
 
-    def _sum(self, key: Hashable, obstacle: Callable[[], Parts], held: Held, what: str) -> BaseGeometry:
+    def _sum(self, key: Hashable, reckon: Callable[[], Parts]) -> Parts:
         with self._lock:
             known = self._sums.get(key)
         if known is None:
-            body = self._body(held.piece, what, 0.0)
-            body = turned(body, *_unit(held.turn_deg), mirrored=held.mirrored, through=True)
-            known = sum_of(obstacle(), body)
+            known = reckon()
             with self._lock:
                 self._sums[key] = known
         return known
+
+    def _held_body(self, held: Held, what: str) -> Parts:
+        """The held piece turned through its own origin, as what is added to an obstacle."""
+        body = self._body(held.piece, what, 0.0)
+        return turned(body, *_unit(held.turn_deg), mirrored=held.mirrored, through=True)
 
     def _body(self, piece: Piece, what: str, grown_mm: float) -> Parts:
         """A piece as it meets others (slim), the ground (core) or flaws (show), as convex parts."""
@@ -208,11 +231,6 @@ def _disc(radius_mm: float) -> Parts:
     at = np.arange(corners) * (2.0 * math.pi / corners)
     reach = radius_mm / math.cos(math.pi / corners)
     return pack([reach * np.stack([np.cos(at), np.sin(at)], axis=1)])
-
-
-def _moved(shape: BaseGeometry, x: float, y: float) -> BaseGeometry:
-    moved: BaseGeometry = shapely.transform(shape, lambda points: points + np.array((x, y)))
-    return moved
 
 
 def _unit(deg: float) -> tuple[float, float]:

@@ -13,16 +13,18 @@ from itertools import pairwise
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.shapes.rings import pieces_of
-from fairlay.core.shapes.sum_kernels import convex_sums, outermost
+from fairlay.core.shapes.sum_kernels import convex_sums
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Parts = tuple[Floats, Ints]
 """Convex polygons: all points ``(n, 2)`` in mm, counter-clockwise, and ``(k + 1,)`` where each starts."""
 STRAIGHT = 1e-9
+MOST_BOXES = 80
 NOTHING: Parts = (np.empty((0, 2)), np.zeros(1, np.int64))
 
 
@@ -37,7 +39,7 @@ def convex_parts(shape: BaseGeometry) -> Parts:
             continue
         triangles = shapely.constrained_delaunay_triangles(polygon)
         rings += _joined([_counter_clockwise(np.asarray(t.exterior.coords)[:-1]) for t in triangles.geoms])
-    return pack(rings)
+    return pack(sorted(rings, key=lambda ring: -Polygon(ring).area))
 
 
 def pack(rings: Sequence[Floats]) -> Parts:
@@ -122,27 +124,46 @@ def turned(parts: Parts, cos: float, sin: float, *, mirrored: bool = False, thro
     return np.ascontiguousarray(out), starts
 
 
-def sums(obstacle: Parts, body: Parts) -> NDArray[np.object_]:
-    """Return convex polygons whose union is the sum of two regions, given as parts."""
+def sums(obstacle: Parts, body: Parts) -> Parts:
+    """Return convex polygons whose union is the sum of two regions, given as parts: that of their first parts
+    first, their rings closed.
+    """
     (points, starts), (other, other_starts) = obstacle, body
     k, m = len(starts) - 1, len(other_starts) - 1
     if not k or not m:
-        return np.empty(0, object)
+        return NOTHING
     size = len(points) * m + len(other) * k + k * m
     out, out_starts = np.empty((size, 2)), np.empty(k * m + 1, np.int64)
     n = convex_sums(points, starts, other, other_starts, out, out_starts)
-    polygons: NDArray[np.object_] = shapely.from_ragged_array(
-        shapely.GeometryType.POLYGON, out[:n], (out_starts, np.arange(k * m + 1))
+    return out[:n], out_starts
+
+
+def polygons(rings: Sequence[Parts], near: BaseGeometry | None = None) -> NDArray[np.object_]:
+    """Return closed convex rings as polygons, all in one array; those alone whose bounds meet the bounds of a
+    part of ``near``, where that is given.
+    """
+    found = [(points, starts) for points, starts in rings if len(points)]
+    if not found:
+        return np.empty(0, object)
+    points = np.concatenate([p for p, _ in found])
+    counts = np.concatenate([np.diff(s) for _, s in found])
+    starts = np.concatenate([[0], np.cumsum(counts)])
+    if near is not None:
+        low, high = np.minimum.reduceat(points, starts[:-1]), np.maximum.reduceat(points, starts[:-1])
+        boxes = shapely.bounds(shapely.get_parts(near))
+        if len(boxes) > MOST_BOXES:
+            boxes = np.array([shapely.total_bounds(near)])
+        apart = (low[:, None] > boxes[None, :, 2:]) | (high[:, None] < boxes[None, :, :2])
+        keep = ~apart.any(axis=2).all(axis=1)
+        points, counts = points[np.repeat(keep, counts)], counts[keep]
+        starts = np.concatenate([[0], np.cumsum(counts)])
+    out: NDArray[np.object_] = shapely.from_ragged_array(
+        shapely.GeometryType.POLYGON, points, (starts, np.arange(len(starts)))
     )
-    if k * m == 1:
-        return polygons
-    keep = np.zeros(k * m, np.bool_)
-    outermost(out[:n], out_starts, keep)
-    return polygons[keep]
+    return out
 
 
 def sum_of(obstacle: Parts, body: Parts) -> BaseGeometry:
     """Return the sum of two regions, given as parts."""
-    found = sums(obstacle, body)
-    merged: BaseGeometry = found[0] if len(found) == 1 else shapely.union_all(found)
+    merged: BaseGeometry = shapely.union_all(polygons([sums(obstacle, body)]))
     return merged

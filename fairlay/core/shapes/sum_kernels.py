@@ -1,8 +1,7 @@
-"""Compiled sums of convex polygons, and which of them lie within another."""
+"""Compiled sums of convex polygons."""
 
 from __future__ import annotations
 
-import numpy as np
 from numba import njit
 
 
@@ -62,48 +61,3 @@ def convex_sums(points, starts, other, other_starts, out, out_starts):
             which += 1
             out_starts[which] = n
     return n
-
-
-@njit(cache=True, nogil=True)
-def _holds(points, a, b, x, y):
-    """Whether a closed convex ring ``points[a:b]``, counter-clockwise, holds a point."""
-    for i in range(a, b - 1):
-        ex, ey = points[i + 1, 0] - points[i, 0], points[i + 1, 1] - points[i, 1]
-        if ex * (y - points[i, 1]) - ey * (x - points[i, 0]) < 0.0:
-            return False
-    return True
-
-
-@njit(cache=True, nogil=True)
-def outermost(points, starts, keep):
-    """Mark in ``keep`` which closed convex rings, counter-clockwise, lie within no other that is kept."""
-    n = len(starts) - 1
-    area, box = np.zeros(n), np.empty((n, 4))
-    for k in range(n):
-        box[k, 0] = box[k, 1] = np.inf
-        box[k, 2] = box[k, 3] = -np.inf
-        for i in range(starts[k], starts[k + 1]):
-            x, y = points[i, 0], points[i, 1]
-            box[k, 0], box[k, 1] = min(box[k, 0], x), min(box[k, 1], y)
-            box[k, 2], box[k, 3] = max(box[k, 2], x), max(box[k, 3], y)
-            if i + 1 < starts[k + 1]:
-                area[k] += x * points[i + 1, 1] - y * points[i + 1, 0]
-    order = np.argsort(-area)
-    for at in range(n):
-        k = order[at]
-        keep[k] = True
-        for before in range(at):
-            j = order[before]
-            if not keep[j]:
-                continue
-            apart = box[k, 0] < box[j, 0] or box[k, 1] < box[j, 1]
-            if apart or box[k, 2] > box[j, 2] or box[k, 3] > box[j, 3]:
-                continue
-            inside = True
-            for i in range(starts[k], starts[k + 1] - 1):
-                if not _holds(points, starts[j], starts[j + 1], points[i, 0], points[i, 1]):
-                    inside = False
-                    break
-            if inside:
-                keep[k] = False
-                break
