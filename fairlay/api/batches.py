@@ -10,6 +10,9 @@ from fairlay.api.models import (
     ArticleOut,
     BatchOut,
     BatchSummary,
+    BatchVersion,
+    ChangedBatch,
+    CopiedBatch,
     Created,
     LeatherChange,
     LeatherOffer,
@@ -17,10 +20,14 @@ from fairlay.api.models import (
     MaterialNeed,
     NewBatch,
     NewLay,
+    NewLine,
+    OrderTable,
     PieceNeed,
     PieceOut,
+    StandingIn,
 )
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
+from fairlay.core.lay.enough import shortages
 from fairlay.core.lay.order import (
     Line,
     Need,
@@ -33,8 +40,8 @@ from fairlay.core.lay.order import (
 )
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
-from fairlay.store import articles, batches, changed_leather, hides, lays, spoken_for
-from fairlay.store.batches import Batch
+from fairlay.store import articles, batches, changed_leather, hides, lays, ordering, spoken_for
+from fairlay.store.batches import Batch, Ordered
 from fairlay.store.fair import FairQuestion, fair_of
 from fairlay.store.hides import OnRack
 from fairlay.store.lays import LaidOn, LaySummary
@@ -90,7 +97,7 @@ def all_batches() -> list[BatchSummary]:
 @router.post("/batches", status_code=201)
 def add_batch(asked: NewBatch) -> Created:
     """Add a batch."""
-    lines = [(line.article_id, line.quantity, line.ways) for line in asked.lines]
+    lines = [Ordered(**line.model_dump()) for line in asked.lines]
     made = batches.add_batch(
         asked.number,
         asked.name,
@@ -101,6 +108,38 @@ def add_batch(asked: NewBatch) -> Created:
         match_sets=asked.match_sets,
     )
     return Created(id=made)
+
+
+@router.put("/batches/{batch_id}")
+def change_batch(batch_id: int, asked: ChangedBatch) -> BatchVersion:
+    """Change what a batch orders, until cutting begins."""
+    version = ordering.change(
+        batch_id,
+        [Ordered(**line.model_dump()) for line in asked.lines],
+        version=asked.version,
+        name=asked.name.strip() or "Batch",
+        due_on=asked.due_on,
+        match_sets=asked.match_sets,
+    )
+    return BatchVersion(version=version)
+
+
+@router.post("/batches/order-table")
+def read_order_table(asked: OrderTable) -> list[NewLine]:
+    """What a table as CSV orders: all of its rows, or each that is wrong with its reason."""
+    return [NewLine.model_validate(line, from_attributes=True) for line in ordering.ordered_in(asked.text)]
+
+
+@router.put("/batches/{batch_id}/standing", status_code=204)
+def stand_batch(batch_id: int, asked: StandingIn) -> None:
+    """Hold a batch, take it up again, or give it up."""
+    ordering.stand(batch_id, asked.standing)
+
+
+@router.post("/batches/{batch_id}/copies", status_code=201)
+def copy_batch(batch_id: int, asked: CopiedBatch) -> Created:
+    """Order the same once more."""
+    return Created(id=ordering.copy(batch_id, asked.number.strip()))
 
 
 @router.get("/batches/{batch_id}")
@@ -158,16 +197,24 @@ def _summary(batch: Batch, leather_changed: bool) -> BatchSummary:
         name=batch.name,
         state=batch.state,
         due_on=batch.due_on,
-        lines=[_line(line) for line in batch.lines],
+        lines=[_line(line, asked) for line, asked in zip(batch.lines, batch.ordered, strict=True)],
         pieces=sum(n.pieces for n in needs),
         area_m2=sum(n.area_m2 for n in needs),
         chosen=len(batch.hide_ids),
         leather_changed=leather_changed,
+        standing=batch.standing,
+        version=batch.version,
     )
 
 
-def _line(line: Line) -> LineOut:
+def _line(line: Line, asked: Ordered) -> LineOut:
     return LineOut(
+        article_id=asked.article_id,
+        ways=dict(asked.ways),
+        colour=asked.colour,
+        due_on=asked.due_on,
+        priority=asked.priority,
+        filler=asked.filler,
         article=line.article.slug,
         name=line.article.name,
         quantity=line.quantity,
@@ -213,7 +260,11 @@ def _material(
                 laid=found.id in lying,
             )
         )
+    said = {piece: name for piece, (name, _) in names.items()}
+    chosen = [fair[found.id] for found in asked.hides if found.id in batch.hide_ids]
     return MaterialNeed(
+        short=list(shortages(asked.pieces, said, chosen)) if chosen else [],
+        short_on_rack=list(shortages(asked.pieces, said, [fair[h.id] for h in asked.hides])),
         material=need.material,
         pieces=need.pieces,
         area_m2=need.area_m2,

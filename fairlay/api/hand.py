@@ -17,10 +17,10 @@ from fairlay.api.hand_models import (
     HeldOver,
     Push,
     Signing,
-    StepOut,
     Swap,
     TurnOver,
     WentOut,
+    WentStep,
     WhyOut,
 )
 from fairlay.api.laid import names_of
@@ -171,7 +171,7 @@ def where_it_went(lay_id: int, hide: str) -> WentOut:
     return WentOut(
         whole_m2=found.whole_m2,
         steps=[
-            StepOut(
+            WentStep(
                 kind=step.kind,
                 words=step.words,
                 m2=step.m2,

@@ -123,7 +123,7 @@ class Signing(BaseModel):
     signed: bool = True
 
 
-class StepOut(BaseModel):
+class WentStep(BaseModel):
     """A part of a hide by what became of it: its share of the whole, what it cost, and its ground."""
 
     kind: str
@@ -138,4 +138,4 @@ class WentOut(BaseModel):
     """Where the leather of a hide went: steps that add up to the whole."""
 
     whole_m2: float
-    steps: list[StepOut]
+    steps: list[WentStep]

@@ -38,7 +38,7 @@ from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules.grain import any_way, fair_turns
 from fairlay.core.shapes.placing import matrix
-from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs
+from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs, ordering
 from fairlay.store.batches import Batch
 from fairlay.store.candidates import Candidate
 from fairlay.store.jobs import LIVE, WorkJob
@@ -124,6 +124,7 @@ def lay_out(saved: SavedLay) -> LayOut:
             )
             for c in changed_leather.of_lay(saved)
         ],
+        asked_otherwise=ordering.asks_otherwise(batch, saved.material, job),
         # What a search still betters waits for nobody: it is taken in when the search ends.
         waiting=None if found is None or (newest and newest.state in LIVE) else _waiting(found),
         revisions=[revision_out(r) for r in saved.revisions],

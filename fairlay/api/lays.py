@@ -37,7 +37,7 @@ from fairlay.core.formats.dxf import lay_dxf
 from fairlay.core.formats.exchange import read_placement, write_job, write_lay
 from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.again import job_again
-from fairlay.store import batches, by_hand, candidates, changed_leather, jobs, lays
+from fairlay.store import batches, by_hand, candidates, changed_leather, jobs, lays, ordering
 from fairlay.store.jobs import LIVE, LayWork
 from fairlay.store.lay_history import history
 from fairlay.work.queue import hand_out
@@ -127,6 +127,13 @@ def pin(lay_id: int, asked: PinChange) -> list[PinnedPiece]:
 def onto_leather_now(lay_id: int, asked: FromRevision) -> Taken:
     """Bring a lay onto its hides as they are now: what is hit by the change is taken up, the rest stays."""
     return Taken.model_validate(changed_leather.bring(lay_id, base=asked.base), from_attributes=True)
+
+
+@router.post("/{lay_id}/batch")
+def onto_batch_now(lay_id: int, asked: FromRevision) -> Taken:
+    """Bring a lay onto what its batch orders now: what is wanted still stays, the rest is taken up."""
+    head, taken_up = ordering.bring(lay_id, base=asked.base)
+    return Taken(head=head, taken_up=taken_up)
 
 
 @router.post("/{lay_id}/waiting")

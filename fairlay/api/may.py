@@ -107,6 +107,7 @@ TABLE: Final[tuple[Row, ...]] = (
             "name_revision": "named a lay",
             "pin": "pinned pieces of a lay",
             "onto_leather_now": "brought a lay onto its leather",
+            "onto_batch_now": "brought a lay onto what its batch orders",
             "take_waiting": "took a lay that waited",
             "leave_waiting": "left a lay that waited",
             "stop": "stopped a job",
@@ -141,9 +142,12 @@ TABLE: Final[tuple[Row, ...]] = (
     _row(
         "plan batches, choose their leather, begin lays and give them up",
         PLAN,
-        "",
+        "read_order_table",
         {
             "add_batch": "made a batch",
+            "change_batch": "changed what a batch orders",
+            "stand_batch": "held a batch, took it up again or gave it up",
+            "copy_batch": "ordered a batch once more",
             "change_leather": "changed the leather of a batch",
             "begin_lay": "began a lay",
             "give_up": "gave a lay up",

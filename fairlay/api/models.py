@@ -118,10 +118,18 @@ class ArticleOut(BaseModel):
 
 
 class LineOut(BaseModel):
+    """A line of a batch, as it was asked for."""
+
+    article_id: int
     article: str
     name: str
     quantity: int
     revision: str
+    ways: dict[str, str]
+    colour: str
+    due_on: datetime.date | None
+    priority: int
+    filler: bool
 
 
 class PieceNeed(BaseModel):
@@ -160,6 +168,8 @@ class MaterialNeed(BaseModel):
     items: list[PieceNeed]
     offers: list[LeatherOffer]
     lays: list[LaySummaryOut]
+    short: list[str]
+    short_on_rack: list[str]
 
 
 class BatchSummary(BaseModel):
@@ -173,6 +183,8 @@ class BatchSummary(BaseModel):
     area_m2: float
     chosen: int
     leather_changed: bool
+    standing: str
+    version: int
 
 
 class BatchOut(BatchSummary):
@@ -190,6 +202,44 @@ class NewLine(BaseModel):
     article_id: int
     quantity: Annotated[int, Field(ge=1, le=10_000)]
     ways: dict[str, str] = {}
+    colour: Annotated[str, Field(max_length=32)] = ""
+    due_on: datetime.date | None = None
+    priority: Annotated[int, Field(ge=0, le=3)] = 0
+    filler: bool = False
+
+
+class ChangedBatch(BaseModel):
+    """What a batch orders from now on; ``version`` is the one that was changed."""
+
+    version: int
+    name: Annotated[str, Field(min_length=1, max_length=128)]
+    due_on: datetime.date | None = None
+    match_sets: list[str] = []
+    lines: Annotated[list[NewLine], Field(min_length=1, max_length=200)]
+
+
+class BatchVersion(BaseModel):
+    """The version that a change made."""
+
+    version: int
+
+
+class OrderTable(BaseModel):
+    """A table of what is ordered, as CSV."""
+
+    text: Annotated[str, Field(max_length=400_000)]
+
+
+class StandingIn(BaseModel):
+    """Whether a batch is worked at."""
+
+    standing: Literal["open", "held", "given up"]
+
+
+class CopiedBatch(BaseModel):
+    """The number of a batch that orders the same once more."""
+
+    number: Annotated[str, Field(min_length=1, max_length=32)]
 
 
 class NewBatch(BaseModel):
@@ -423,6 +473,7 @@ class LayOut(BaseModel):
     pins: list[PinnedPiece]
     doubts: list[str]
     changed: list[ChangedLeather]
+    asked_otherwise: bool
     waiting: WaitingLay | None
     revisions: list[RevisionOut]
     job: JobOut | None

@@ -125,7 +125,7 @@ def _fill() -> None:
         return batches.add_batch(
             number,
             name,
-            [(made[a], n) for a, n in lines],
+            [batches.Ordered(made[a], n) for a, n in lines],
             due_on=today + datetime.timedelta(days=days),
             gap_mm=gap,
             grain_school="backbone",

@@ -4,25 +4,41 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
-from typing import cast
+from dataclasses import dataclass, field
+from typing import Final, cast
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.lay.order import Cutlist, Line, cutlist
 from fairlay.core.pattern.article import Article
 from fairlay.core.rules import GrainSchool
 from fairlay.store import spoken_for
-from fairlay.store.articles import all_articles, by_revision
+from fairlay.store.articles import Kept, all_articles, by_revision
 from fairlay.store.database import connected
 from fairlay.store.locks import locked_batch, locked_hides
 from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow
 
+MOST_LINES: Final = 200
 STATES = ("planned", "leather chosen", "laid", "cut")
 
 
 @dataclass(frozen=True)
+class Ordered:
+    """A line as it is asked for: an article, how many, and what else is wanted of it."""
+
+    article_id: int
+    quantity: int
+    ways: Mapping[str, str] = field(default_factory=dict)
+    colour: str = ""
+    due_on: datetime.date | None = None
+    priority: int = 0
+    filler: bool = False
+
+
+@dataclass(frozen=True)
 class Batch:
-    """A production batch."""
+    """A production batch. ``standing`` is open, held or given up; ``version`` rises with each change of what
+    is ordered.
+    """
 
     id: int
     number: str
@@ -34,6 +50,9 @@ class Batch:
     match_sets: tuple[str, ...]
     lines: tuple[Line, ...]
     hide_ids: tuple[int, ...]
+    standing: str = "open"
+    version: int = 1
+    ordered: tuple[Ordered, ...] = ()
 
 
 @connected
@@ -74,6 +93,9 @@ def _batches(rows: list[BatchRow]) -> list[Batch]:
             tuple(row.match_sets),
             tuple(_line(line, articles) for line in rows_of.get(row.id, [])),
             tuple(hides.get(row.id, [])),
+            row.standing,
+            row.version,
+            tuple(_ordered(line) for line in rows_of.get(row.id, [])),
         )
         for row in rows
     ]
@@ -81,10 +103,23 @@ def _batches(rows: list[BatchRow]) -> list[Batch]:
 
 def _line(row: BatchLineRow, articles: Mapping[int, tuple[int, str, Article]]) -> Line:
     _, letter, article = articles[row.revision_id]
-    return Line(_cut(article, row.ways, letter), row.quantity)
+    return Line(cut_of(article, row.ways, letter), row.quantity, int(row.priority), bool(row.filler))
 
 
-def _cut(article: Article, ways: Mapping[str, str], letter: str) -> Cutlist:
+def _ordered(row: BatchLineRow) -> Ordered:
+    return Ordered(
+        row.article_id,
+        row.quantity,
+        row.ways,
+        row.colour,
+        row.due_on,
+        int(row.priority),
+        bool(row.filler),
+    )
+
+
+def cut_of(article: Article, ways: Mapping[str, str], letter: str) -> Cutlist:
+    """Return what is cut for an article in the ways chosen."""
     return cutlist(article, tuple(sorted(ways.items())), letter)
 
 
@@ -92,36 +127,21 @@ def _cut(article: Article, ways: Mapping[str, str], letter: str) -> Cutlist:
 def add_batch(
     number: str,
     name: str,
-    lines: Sequence[tuple[int, int] | tuple[int, int, Mapping[str, str]]],
+    lines: Sequence[Ordered],
     *,
     due_on: datetime.date | None,
     gap_mm: float,
     grain_school: GrainSchool,
     match_sets: Sequence[str] = (),
 ) -> int:
-    """Add a batch of (article id, quantity, ways chosen) lines, each at the article's newest revision; return
-    its id.
+    """Add a batch, each line at its article's newest revision; return its id.
 
     Raises Refused for a number taken, an unknown article or one without pieces, BadPattern for a way that is
     not there.
     """
     if BatchRow.select().where(BatchRow.number == number).exists():
         raise Refused(f"there is a batch {number} already", value=number, expected="a number of its own")
-    known = {kept.id: kept for kept in all_articles()}
-    for line in lines:
-        if line[0] not in known:
-            raise Refused(
-                f"there is no article {line[0]}",
-                value=line[0],
-                expected="articles of this workshop; nothing was saved",
-            )
-        kept = known[line[0]]
-        if not _cut(kept.article, line[2] if len(line) > 2 else {}, kept.letter).pieces:
-            raise Refused(
-                f"{kept.article.name} has no pieces to cut",
-                value=line[0],
-                expected="articles with at least one piece; nothing was saved",
-            )
+    known = checked(lines)
     row = BatchRow.create(
         number=number,
         name=name,
@@ -132,14 +152,58 @@ def add_batch(
         match_sets=list(match_sets),
     )
     for line in lines:
-        BatchLineRow.create(
-            batch=row.id,
-            article=line[0],
-            revision=known[line[0]].revision_id,
-            quantity=line[1],
-            ways=dict(line[2]) if len(line) > 2 else {},
-        )
+        put_line(row.id, line, known[line.article_id].revision_id)
     return int(row.id)
+
+
+def put_line(batch_id: int, line: Ordered, revision_id: int) -> None:
+    """Add a line to a batch, at a revision of its article."""
+    BatchLineRow.create(
+        batch=batch_id,
+        article=line.article_id,
+        revision=revision_id,
+        quantity=line.quantity,
+        ways=dict(line.ways),
+        colour=line.colour,
+        due_on=line.due_on,
+        priority=line.priority,
+        filler=line.filler,
+    )
+
+
+def checked(lines: Sequence[Ordered]) -> dict[int, Kept]:
+    """Return the articles of an order, by id. Raises Refused for an order without lines or with too many, an
+    article that is not there, has no pieces or is ordered twice; BadPattern for a way that is not there.
+    """
+    known = {kept.id: kept for kept in all_articles()}
+    ids = [line.article_id for line in lines]
+    if not lines or len(lines) > MOST_LINES:
+        raise Refused(
+            f"an order of {len(lines)} lines",
+            value=len(lines),
+            expected=f"1 to {MOST_LINES}; to order nothing more, give the batch up",
+        )
+    for line in lines:
+        if line.article_id not in known:
+            raise Refused(
+                f"there is no article {line.article_id}",
+                value=line.article_id,
+                expected="articles of this workshop; nothing was saved",
+            )
+        kept = known[line.article_id]
+        if ids.count(line.article_id) > 1:
+            raise Refused(
+                f"{kept.article.name} is ordered twice",
+                value=line.article_id,
+                expected="one line for an article; nothing was saved",
+            )
+        if not cut_of(kept.article, line.ways, kept.letter).pieces:
+            raise Refused(
+                f"{kept.article.name} has no pieces to cut",
+                value=line.article_id,
+                expected="articles with at least one piece; nothing was saved",
+            )
+    return known
 
 
 @connected

@@ -7,6 +7,7 @@ another's, and writes nothing. Whether a worker is still there is judged by the 
 from __future__ import annotations
 
 import json
+import os
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
@@ -22,7 +23,7 @@ from fairlay.store.tables import HelpRow, JobRow, UploadRow, WorkerRow
 
 Kind = Literal["lay", "look", "read"]
 LIVE: Final = ("queued", "running")
-STALE_AFTER_S = 8.0
+STALE_AFTER_S = float(os.environ.get("FAIRLAY_SILENT_S", "8"))
 """A running job whose worker has not been heard of for so long was killed, and is taken up again."""
 HAND_OUT_AFTER_S = 3.0
 """A job that was stored but not handed out within this was lost on the way, and is handed out."""

@@ -50,7 +50,7 @@ class Bench:
 @pytest.fixture(scope="module")
 def batch_id(workshop: TestClient) -> int:
     article = workshop.get("/api/articles").json()[0]["id"]
-    asked = {"number": "B-78", "name": "By hand", "lines": [{"article_id": article, "quantity": 1}]}
+    asked = {"number": "B-178", "name": "By hand", "lines": [{"article_id": article, "quantity": 1}]}
     return int(workshop.post("/api/batches", json=asked).json()["id"])
 
 

@@ -70,7 +70,8 @@ def test_it_comes_in_elsewhere_the_same_to_the_last_figure(
     assert large.body == bytes(range(256)) * 40_000
     for one in lays.summaries():
         saved = lays.load(one.id)
-        lays.undo(one.id, base=saved.head)  # its history came along
+        if saved.head > 1:
+            lays.undo(one.id, base=saved.head)  # its history came along
     with pytest.raises(Refused, match=r"holds a workshop already.*--over"):
         moving.bring_in(taken_out)
     _, kept = moving.bring_in(taken_out, over=True)

@@ -167,7 +167,7 @@ def test_two_that_stand_in_each_others_way_are_tried_again(workshop: TestClient)
 def test_a_killed_worker_process_loses_nothing(
     workshop: TestClient, mariadb: str, tmp_path: Path, back_end: str, request: pytest.FixtureRequest
 ) -> None:
-    env = {**os.environ, store.URL_VARIABLE: mariadb}
+    env = {**os.environ, store.URL_VARIABLE: mariadb, "FAIRLAY_SILENT_S": "3"}
     if back_end == "redis":
         env[QUEUE_URL_VARIABLE] = request.getfixturevalue("redis_url")
     lay_id = _lay_id()

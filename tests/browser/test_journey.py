@@ -80,7 +80,9 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
         f'[data-piece="{first.get_attribute("data-piece")}"][data-copy="{first.get_attribute("data-copy")}"]'
     )
     first.click()
+    page.get_by_role("region", name="Chosen").get_by_role("button", name="Pin").click()
     expect(page.locator("[data-tack]")).to_have_count(1)
+    page.keyboard.press("Escape")
     page.get_by_label("for how long").select_option("10")
     page.get_by_label("on which hides").select_option("here")
     page.get_by_role("button", name=re.compile("^Lay .* again$")).click()

@@ -12,6 +12,7 @@ from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.run import lay_job
 from fairlay.core.engine.scene import SceneOf
 from fairlay.core.engine.table import HideTable, Wish
+from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.lay.lay import Job
 from fairlay.core.lay.room import room_for
 from fairlay.core.leather import Flaw, Hide, Zone
@@ -46,6 +47,7 @@ def warm_kernels() -> None:
     )
     side = Job("warm", (hide,), pieces, Policy(1.0, "local"), seconds=1e9)
     _lay(side, 2)
+    HandTable(side, hide).open_ground(Held(pieces[0], 0.0, False), ())
     room_for(side, pieces[0], hide)
     roll = Hide("warm", "roll", square * [15.0, 2.5], width_mm=200.0, edge_margin_mm=5.0, cost_per_m2=1.0)
     cloth = tuple(

@@ -16,6 +16,9 @@ from fairlay.core.pattern.article import Article, piece_of, ways_chosen
 from fairlay.core.rules import Policy, bears, needs_of
 from fairlay.core.shapes.rings import Ring
 
+PRIORITY_WORTH = 0.5
+"""Each step of priority makes a piece's area worth so much more."""
+
 
 @dataclass(frozen=True)
 class CutPiece:
@@ -43,10 +46,14 @@ class Cutlist:
 
 @dataclass(frozen=True)
 class Line:
-    """How many of an article a batch makes."""
+    """How many of an article a batch makes. Pieces of a line of higher ``priority`` (0 to 3) are worth more
+    where not all find a place; a ``filler`` is made of what is left, and never costs leather.
+    """
 
     article: Cutlist
     quantity: int
+    priority: int = 0
+    filler: bool = False
 
 
 @lru_cache(maxsize=256)
@@ -100,15 +107,11 @@ def pieces_of_batch(lines: Iterable[Line], material: str) -> tuple[Piece, ...]:
                 ordered = each * line.quantity
                 spares = math.ceil(piece.spare_rate * ordered - 1e-9)
                 spares += spares % 2 if piece.pattern.pair else 0
-                out.append(
-                    _in_batch(
-                        piece,
-                        piece_id(line.article, piece),
-                        ordered + spares,
-                        line.article.slug,
-                        each,
-                    )
+                made = _in_batch(
+                    piece, piece_id(line.article, piece), ordered + spares, line.article.slug, each
                 )
+                value = made.value * (1.0 + PRIORITY_WORTH * line.priority)
+                out.append(replace(made, value=value, filler=made.filler or line.filler))
     return tuple(out)
 
 

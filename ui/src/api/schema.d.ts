@@ -48,6 +48,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/order-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Order Table
+         * @description What a table as CSV orders: all of its rows, or each that is wrong with its reason.
+         */
+        post: operations["read_order_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}": {
         parameters: {
             query?: never;
@@ -60,8 +80,32 @@ export interface paths {
          * @description One batch: what it needs of each material, and how far each hide could serve.
          */
         get: operations["one_batch"];
-        put?: never;
+        /**
+         * Change Batch
+         * @description Change what a batch orders, until cutting begins.
+         */
+        put: operations["change_batch"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Batch
+         * @description Order the same once more.
+         */
+        post: operations["copy_batch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -102,6 +146,26 @@ export interface paths {
          * @description Keep more leather for a batch, and let other leather go: what is not named stays as it is.
          */
         post: operations["change_leather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Stand Batch
+         * @description Hold a batch, take it up again, or give it up.
+         */
+        put: operations["stand_batch"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -370,6 +434,26 @@ export interface paths {
         get: operations["one_lay"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Onto Batch Now
+         * @description Bring a lay onto what its batch orders now: what is wanted still stays, the rest is taken up.
+         */
+        post: operations["onto_batch_now"];
         delete?: never;
         options?: never;
         head?: never;
@@ -804,6 +888,27 @@ export interface paths {
          * @description Leave what a search found: the lay stays as it is.
          */
         delete: operations["leave_waiting"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/went/{hide}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where It Went
+         * @description Where the leather of a hide went, from the area bought to the area in pieces, each step with its
+         *     ground.
+         */
+        get: operations["where_it_went"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2342,8 +2447,12 @@ export interface components {
             number: string;
             /** Pieces */
             pieces: number;
+            /** Standing */
+            standing: string;
             /** State */
             state: string;
+            /** Version */
+            version: number;
         };
         /** BatchSummary */
         BatchSummary: {
@@ -2365,8 +2474,20 @@ export interface components {
             number: string;
             /** Pieces */
             pieces: number;
+            /** Standing */
+            standing: string;
             /** State */
             state: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * BatchVersion
+         * @description The version that a change made.
+         */
+        BatchVersion: {
+            /** Version */
+            version: number;
         };
         /**
          * BecauseOut
@@ -2554,6 +2675,25 @@ export interface components {
             version: number;
         };
         /**
+         * ChangedBatch
+         * @description What a batch orders from now on; ``version`` is the one that was changed.
+         */
+        ChangedBatch: {
+            /** Due On */
+            due_on?: string | null;
+            /** Lines */
+            lines: components["schemas"]["NewLine"][];
+            /**
+             * Match Sets
+             * @default []
+             */
+            match_sets: string[];
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+        };
+        /**
          * ChangedDelivery
          * @description What the invoice says of hides still to come; ``correct``: it was typed wrong, and those received get
          *     its price and words too.
@@ -2644,6 +2784,14 @@ export interface components {
             head: number;
             /** Placed */
             placed: number;
+        };
+        /**
+         * CopiedBatch
+         * @description The number of a batch that orders the same once more.
+         */
+        CopiedBatch: {
+            /** Number */
+            number: string;
         };
         /**
          * CopiesOut
@@ -3566,6 +3714,8 @@ export interface components {
          * @description A lay: what it is asked, and how it stands.
          */
         LayOut: {
+            /** Asked Otherwise */
+            asked_otherwise: boolean;
             /** At */
             at: number;
             /** Batch */
@@ -3782,16 +3932,33 @@ export interface components {
             /** Tolerance */
             tolerance: number;
         };
-        /** LineOut */
+        /**
+         * LineOut
+         * @description A line of a batch, as it was asked for.
+         */
         LineOut: {
             /** Article */
             article: string;
+            /** Article Id */
+            article_id: number;
+            /** Colour */
+            colour: string;
+            /** Due On */
+            due_on: string | null;
+            /** Filler */
+            filler: boolean;
             /** Name */
             name: string;
+            /** Priority */
+            priority: number;
             /** Quantity */
             quantity: number;
             /** Revision */
             revision: string;
+            /** Ways */
+            ways: {
+                [key: string]: string;
+            };
         };
         /**
          * LineSeen
@@ -3958,6 +4125,10 @@ export interface components {
             offers: components["schemas"]["LeatherOffer"][];
             /** Pieces */
             pieces: number;
+            /** Short */
+            short: string[];
+            /** Short On Rack */
+            short_on_rack: string[];
         };
         /**
          * Matrix
@@ -4210,6 +4381,23 @@ export interface components {
         NewLine: {
             /** Article Id */
             article_id: number;
+            /**
+             * Colour
+             * @default
+             */
+            colour: string;
+            /** Due On */
+            due_on?: string | null;
+            /**
+             * Filler
+             * @default false
+             */
+            filler: boolean;
+            /**
+             * Priority
+             * @default 0
+             */
+            priority: number;
             /** Quantity */
             quantity: number;
             /**
@@ -4265,6 +4453,14 @@ export interface components {
         NewRevision: {
             /** Reason */
             reason: string;
+        };
+        /**
+         * OrderTable
+         * @description A table of what is ordered, as CSV.
+         */
+        OrderTable: {
+            /** Text */
+            text: string;
         };
         /**
          * OthersHere
@@ -5014,6 +5210,17 @@ export interface components {
             /** Pieces */
             pieces: components["schemas"]["FoundOut"][];
         };
+        /**
+         * StandingIn
+         * @description Whether a batch is worked at.
+         */
+        StandingIn: {
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "open" | "held" | "given up";
+        };
         /** StartOut */
         StartOut: {
             /** Name */
@@ -5271,6 +5478,34 @@ export interface components {
             version: number;
             /** Yield Of Used */
             yield_of_used: number;
+        };
+        /**
+         * WentOut
+         * @description Where the leather of a hide went: steps that add up to the whole.
+         */
+        WentOut: {
+            /** Steps */
+            steps: components["schemas"]["WentStep"][];
+            /** Whole M2 */
+            whole_m2: number;
+        };
+        /**
+         * WentStep
+         * @description A part of a hide by what became of it: its share of the whole, what it cost, and its ground.
+         */
+        WentStep: {
+            /** Kind */
+            kind: string;
+            /** M2 */
+            m2: number;
+            /** Money */
+            money: number;
+            /** Rings */
+            rings: number[][][];
+            /** Share */
+            share: number;
+            /** Words */
+            words: string;
         };
         /** WholeOut */
         WholeOut: {
@@ -5641,6 +5876,102 @@ export interface operations {
             };
         };
     };
+    read_order_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderTable"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewLine"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     one_batch: {
         parameters: {
             query?: never;
@@ -5659,6 +5990,202 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangedBatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchVersion"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopiedBatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
                 };
             };
             /** @description Unauthorized */
@@ -5845,6 +6372,102 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LeatherChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingIn"];
             };
         };
         responses: {
@@ -7258,6 +7881,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LayOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    onto_batch_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
                 };
             };
             /** @description Unauthorized */
@@ -9487,6 +10208,101 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    where_it_went: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+                hide: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WentOut"];
+                };
             };
             /** @description Unauthorized */
             401: {

@@ -3,8 +3,10 @@ import { useState } from 'react'
 import { Button, Figure, Trouble, Said } from '../../parts/controls'
 import { cssShare, percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
+import { CompareLays } from './CompareLays'
 import type { Lay } from './lay'
 import type { useLayActs } from './useLay'
+import { Went, type Step } from './Went'
 
 const USUAL_SECONDS = 30
 const TIMES = [
@@ -45,7 +47,12 @@ export function LayDocket({
   hide,
   acts,
   onPoint,
-}: Shown & { onPoint: (piece: string | null) => void }) {
+  onLight,
+}: Shown & {
+  onPoint: (piece: string | null) => void
+  onLight: (step: Step | null) => void
+}) {
+  const [leatherBy, setLeatherBy] = useState<'went' | 'class'>('went')
   const units = useUnits()
   const f = lay.state.figures
   const here = lay.state.per_hide.find((h) => h.hide === hide)
@@ -71,29 +78,26 @@ export function LayDocket({
           </Figure>
         </div>
         <div className="min-w-0">
-          <div className="text-[13px] text-ink-soft">Leather under pieces on {hide}</div>
-          <table className="w-full">
-            <tbody>
-              {here?.classes.map((c) => (
-                <tr key={c.tightness}>
-                  <th scope="row" className="pr-2 text-left font-normal whitespace-nowrap">
-                    {c.name}
-                  </th>
-                  <td className="w-full">
-                    <div className="h-3 border border-ink/60">
-                      <div
-                        className="h-full bg-ink/75"
-                        style={{ width: cssShare(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0) }}
-                      />
-                    </div>
-                  </td>
-                  <td className="figure pl-2 text-right font-bold whitespace-nowrap">
-                    {percent(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0)}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <div className="flex gap-1 pb-1 text-[13px]">
+            {LEATHER_BY.map(([by, words]) => (
+              <button
+                key={by}
+                type="button"
+                aria-pressed={leatherBy === by}
+                className={`min-h-7 px-2 ${leatherBy === by ? 'bg-ink text-docket' : 'border border-ink/40'}`}
+                onClick={() => {
+                  setLeatherBy(by)
+                }}
+              >
+                {words}
+              </button>
+            ))}
+          </div>
+          {leatherBy === 'went' && !isLive(job) && f.placed > 0 ? (
+            <Went lay={lay} hide={hide} onLight={onLight} />
+          ) : (
+            <ByClass here={here} />
+          )}
           {here && here.remnant_m2 > 0 && (
             <div className="mt-1 text-sm">
               Remnant, {here.remnant_end} end:{' '}
@@ -150,10 +154,43 @@ export function LayDocket({
         </div>
         <div className="flex flex-col gap-2">
           <Exports layId={lay.id} />
+          <CompareLays lay={lay} hide={hide} />
           <Revisions lay={lay} busy={isLive(job)} acts={acts} />
         </div>
       </div>
     </section>
+  )
+}
+
+const LEATHER_BY = [
+  ['went', 'where it went'],
+  ['class', 'by tightness'],
+] as const
+
+function ByClass({ here }: { here: Lay['state']['per_hide'][number] | undefined }) {
+  return (
+    <table className="w-full">
+      <tbody>
+        {here?.classes.map((c) => (
+          <tr key={c.tightness}>
+            <th scope="row" className="pr-2 text-left font-normal whitespace-nowrap">
+              {c.name}
+            </th>
+            <td className="w-full">
+              <div className="h-3 border border-ink/60">
+                <div
+                  className="h-full bg-ink/75"
+                  style={{ width: cssShare(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0) }}
+                />
+              </div>
+            </td>
+            <td className="figure pl-2 text-right font-bold whitespace-nowrap">
+              {percent(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0)}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   )
 }
 

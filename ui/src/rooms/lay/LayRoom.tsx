@@ -19,6 +19,7 @@ import { Tray } from './Tray'
 import { useGrip } from './useGrip'
 import { inHand, useHand } from './useHand'
 import { useLay, useLayActs } from './useLay'
+import { LitStep, type Step } from './Went'
 
 const USUAL_SECONDS = 30
 const NONE: never[] = []
@@ -41,6 +42,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
   const [shown, setShown] = useState<string | null>(null)
   const [pointed, setPointed] = useState<string | null>(null)
   const [chosen, setChosen] = useState<string[]>([])
+  const [lit, setLit] = useState<Step | null>(null)
   const view = useRef<ViewHandle>(null)
   const board = useRef<HTMLDivElement>(null)
   const acts = useLayActs(lay)
@@ -307,6 +309,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
                   held={held.hand === null ? pointed : null}
                   px={1 / scale}
                 />
+                {lit && held.hand === null && <LitStep step={lit} />}
                 <ChosenPieces placements={ownPlacements} pieces={pieces} />
                 <InHandDrawing held={held} pieces={pieces} scale={scale} />
               </>
@@ -330,7 +333,14 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
         )}
       </div>
       <div className="relative flex max-h-[46%] shrink-0 flex-col">
-        <LayDocket lay={lay} job={job} hide={hide.number} acts={acts} onPoint={setPointed} />
+        <LayDocket
+          lay={lay}
+          job={job}
+          hide={hide.number}
+          acts={acts}
+          onPoint={setPointed}
+          onLight={setLit}
+        />
         <HandPanel held={held} />
         {held.hand === null && mayLay && (
           <ChosenPanel

@@ -1,0 +1,164 @@
+"""What a batch orders, changed until cutting begins; batches held, taken up again, given up and copied."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Final, Literal, get_args
+
+from fairlay.core.errors import Refused, Stale
+from fairlay.core.formats.order_csv import read_order
+from fairlay.core.lay.check import broken_rules, without
+from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.lay.order import job_for, pieces_of_batch
+from fairlay.core.rules import Policy
+from fairlay.store import lays, spoken_for
+from fairlay.store.articles import all_articles
+from fairlay.store.batches import Batch, Ordered, batch_by_id, checked, put_line
+from fairlay.store.database import connected
+from fairlay.store.locks import locked_batch, locked_hides
+from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, LayRow
+
+Standing = Literal["open", "held", "given up"]
+STANDINGS: Final[tuple[Standing, ...]] = get_args(Standing)
+
+
+@connected
+def change(
+    batch_id: int,
+    lines: Sequence[Ordered],
+    *,
+    version: int,
+    name: str,
+    due_on: datetime.date | None,
+    match_sets: Sequence[str],
+) -> int:
+    """Change what a batch orders; return its new version. A line that stays keeps its revision, a new one
+    has the article's newest; lays that were begun say that they ask for something else.
+
+    Raises Stale where somebody changed it meanwhile; Refused once cutting began, for a batch that is held or
+    given up, an article twice or without pieces, or no line at all. Nothing is changed then.
+    """
+    row = locked_batch(batch_id)
+    if row.version != version:
+        raise Stale("this batch was changed meanwhile; nothing was overwritten", newer=row.version)
+    if row.state == "cut" or row.standing != "open":
+        state = row.standing if row.standing != "open" else "being cut"
+        raise Refused(
+            f"{row.number} is {state}", value=state, expected="a batch that is open; nothing was changed"
+        )
+    known = checked(lines)
+    revisions = {
+        line.article_id: line.revision_id
+        for line in BatchLineRow.select().where(BatchLineRow.batch == row.id)
+    }
+    BatchLineRow.delete().where(BatchLineRow.batch == row.id).execute()
+    for line in lines:
+        put_line(row.id, line, revisions.get(line.article_id, known[line.article_id].revision_id))
+    BatchRow.update(
+        name=name, due_on=due_on, match_sets=list(match_sets), version=BatchRow.version + 1
+    ).where(BatchRow.id == row.id).execute()
+    return version + 1
+
+
+@connected
+def ordered_in(text: str) -> list[Ordered]:
+    """Return the lines of an order as CSV, all or none. Raises Refused naming each row that is wrong."""
+    known = all_articles()
+    articles = {
+        words.lower(): kept.article.slug for kept in known for words in (kept.article.slug, kept.article.name)
+    }
+    ids = {kept.article.slug: kept.id for kept in known}
+    return [
+        Ordered(ids[r.article], r.quantity, {}, r.colour, r.due_on, r.priority)
+        for r in read_order(text, articles)
+    ]
+
+
+@connected
+def stand(batch_id: int, standing: Standing) -> None:
+    """Hold a batch, take it up again, or give it up: its lays are given up then, and its leather is let go.
+
+    Raises Refused for a batch that is being cut and is to be given up.
+    """
+    row = locked_batch(batch_id)
+    if standing not in STANDINGS:
+        raise Refused(f"a standing {standing!r}", value=standing, expected="one of " + ", ".join(STANDINGS))
+    if standing == "given up":
+        if row.state == "cut":
+            raise Refused(
+                f"{row.number} is cut", value=row.number, expected="a batch whose cutting has not begun"
+            )
+        for lay in LayRow.select(LayRow.id).where(LayRow.batch == row.id, ~LayRow.given_up):
+            lays.give_up(lay.id)
+        kept = [r.hide_id for r in BatchHideRow.select().where(BatchHideRow.batch == row.id)]
+        spoken_for.let_go(row.id, locked_hides(kept))
+        BatchRow.update(state="planned").where(BatchRow.id == row.id).execute()
+    BatchRow.update(standing=standing).where(BatchRow.id == row.id).execute()
+
+
+@connected
+def copy(batch_id: int, number: str) -> int:
+    """Order the same once more, at the articles' newest revisions; return the new batch's id. Raises Refused
+    for a number that is taken, or an article that is there no longer.
+    """
+    row = locked_batch(batch_id)
+    if BatchRow.select().where(BatchRow.number == number).exists():
+        raise Refused(f"there is a batch {number} already", value=number, expected="a number of its own")
+    lines = batch_by_id(batch_id).ordered
+    known = checked(lines)
+    made = BatchRow.create(
+        number=number,
+        name=row.name,
+        state="planned",
+        gap_mm=row.gap_mm,
+        grain_school=row.grain_school,
+        match_sets=row.match_sets,
+    )
+    for line in lines:
+        put_line(made.id, replace(line, due_on=None), known[line.article_id].revision_id)
+    return int(made.id)
+
+
+def asks_otherwise(batch: Batch, material: str, job: Job) -> bool:
+    """Whether a batch asks for other pieces, or another number of them, than a lay of it was asked."""
+    now = {p.id: p.quantity for p in pieces_of_batch(batch.lines, material)}
+    return now != {p.id: p.quantity for p in job.pieces}
+
+
+def _job_now(batch: Batch, material: str, job: Job) -> Job:
+    now = job_for(
+        job.name,
+        batch.lines,
+        material,
+        job.hides,
+        Policy(batch.gap_mm, batch.grain_school),
+        job.objective,
+        batch.match_sets,
+    )
+    return replace(now, hides=job.hides)
+
+
+@connected
+def bring(lay_id: int, *, base: int) -> tuple[int, int]:
+    """Bring a lay onto what its batch orders now: what is wanted still stays where it lies, the rest is taken
+    up. Return its newest revision, and how many pieces were taken up.
+
+    Raises Stale where revision ``base`` is not the newest, BadJob where nothing of the material is ordered.
+    """
+    saved = lays.load(lay_id)
+    job = _job_now(batch_by_id(saved.batch_id), saved.material, saved.job)
+    lay = Lay(
+        tuple(
+            p
+            for p in saved.lay.placements
+            if p.piece in job.pieces_by_id and p.copy < job.pieces_by_id[p.piece].quantity
+        )
+    )
+    broken = broken_rules(job, lay)
+    while any(b.placements for b in broken):
+        lay = without(lay, broken)
+        broken = broken_rules(job, lay)
+    head = lays.onto_leather(lay_id, job, lay, saved.leather, base=base)
+    return head, len(saved.lay.placements) - len(lay.placements)
