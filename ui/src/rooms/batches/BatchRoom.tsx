@@ -1,9 +1,11 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { Link, useParams } from 'react-router'
+import { Link, useNavigate, useParams } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { PieceCard } from '../../hide/PieceCard'
-import { Trouble, Waiting, Said } from '../../parts/controls'
+import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { dayOf, plural, useUnits } from '../../parts/units'
+import { Only } from '../people/Only'
+import { ChangeBatch } from './NewBatch'
 import { mayShare, Offer } from './Offer'
 
 const SCHOOL = {
@@ -61,7 +63,20 @@ export function BatchRoom() {
           {data.match_sets.length > 0 && ' · each set from one hide'}
         </span>
       </div>
+      <div className="mt-2 flex flex-wrap gap-2">
+        {data.standing === 'open' && data.state !== 'cut' && (
+          <Only may="change_batch">
+            <ChangeBatch batch={data} />
+          </Only>
+        )}
+        <Standing batch={data} />
+      </div>
       <Trouble error={choose.error} />
+      {data.standing !== 'open' && (
+        <p role="status" className="docket mt-3 border-l-4 border-brass px-4 py-2 text-lg">
+          This batch is {data.standing}.
+        </p>
+      )}
       {data.leather_changed && (
         <p role="alert" className="docket mt-3 border-l-4 border-unsound px-4 py-2">
           Leather that a lay of this batch lies on was changed since: the lay says what is hit.
@@ -76,6 +91,90 @@ export function BatchRoom() {
           onToggle={toggle}
         />
       ))}
+    </div>
+  )
+}
+
+/** Hold a batch, take it up again, give it up, or order the same once more. */
+function Standing({ batch }: { batch: Schemas['BatchOut'] }) {
+  const queries = useQueryClient()
+  const go = useNavigate()
+  const path = { batch_id: batch.id }
+  const onSettled = async () => {
+    await queries.invalidateQueries(readFrom('/api/batches/{batch_id}'))
+    await queries.invalidateQueries(readFrom('/api/batches'))
+  }
+  const stand = useMutation({
+    mutationFn: (standing: 'open' | 'held' | 'given up') =>
+      told(api.PUT('/api/batches/{batch_id}/standing', { params: { path }, body: { standing } })),
+    onSettled,
+  })
+  const copy = useMutation({
+    mutationFn: (number: string) =>
+      told(api.POST('/api/batches/{batch_id}/copies', { params: { path }, body: { number } })),
+    onSuccess: async (made) => {
+      await onSettled()
+      await go(`/batches/${made.id}`)
+    },
+  })
+  return (
+    <Only may="stand_batch">
+      {batch.standing === 'open' ? (
+        <>
+          <Button
+            look="bench"
+            onClick={() => {
+              stand.mutate('held')
+            }}
+          >
+            Hold it
+          </Button>
+          <Button
+            look="bench"
+            onClick={() => {
+              if (window.confirm(`Give ${batch.number} up? Its leather is free again then.`))
+                stand.mutate('given up')
+            }}
+          >
+            Give it up
+          </Button>
+        </>
+      ) : (
+        <Button
+          look="bench"
+          onClick={() => {
+            stand.mutate('open')
+          }}
+        >
+          Take it up again
+        </Button>
+      )}
+      <Button
+        look="bench"
+        onClick={() => {
+          const number = window.prompt('The number of the new batch', `${batch.number} again`)
+          if (number?.trim()) copy.mutate(number.trim())
+        }}
+      >
+        Order the same again
+      </Button>
+      <Trouble error={stand.error ?? copy.error} />
+    </Only>
+  )
+}
+
+function Short({ words, where }: { words: string[]; where: string }) {
+  if (words.length === 0) return null
+  return (
+    <div role="alert" className="mt-2 border-l-4 border-unsound bg-unsound/10 px-3 py-1">
+      <b>{where} cannot be enough:</b>
+      <ul>
+        {words.slice(0, 6).map((w) => (
+          <li key={w}>
+            <Said words={w} />
+          </li>
+        ))}
+      </ul>
     </div>
   )
 }
@@ -130,6 +229,11 @@ function MaterialDocket({
           )}
         </span>
       </div>
+      {need.short.length > 0 ? (
+        <Short words={need.short} where="The leather chosen" />
+      ) : (
+        <Short words={need.short_on_rack} where="All that is on the rack" />
+      )}
       <div className="mt-3 grid gap-6 lg:grid-cols-[minmax(380px,5fr)_6fr]">
         <ul className="max-h-[330px] overflow-auto border-y border-docket-line">
           {need.items.map((item) => (

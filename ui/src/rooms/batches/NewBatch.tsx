@@ -2,10 +2,9 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Dialog } from 'radix-ui'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, readFrom, server, told } from '../../api/client'
+import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
-
-const FIELD = 'mt-1 block min-h-11 w-full border border-ink/40 bg-white px-3'
+import { FIELD, FormFoot, linesOf, OrderLines, type Asked } from './OrderForm'
 
 /** A new batch: its number and name, when it is due, and how many of each article. */
 export function NewBatch() {
@@ -18,7 +17,7 @@ export function NewBatch() {
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
         <Dialog.Content
-          className="docket torn [--head:22px] fixed top-1/2 left-1/2 z-30 max-h-[92vh] w-[600px] max-w-[94vw] -translate-1/2 overflow-auto p-6 shadow-xl"
+          className="docket torn [--head:22px] fixed top-1/2 left-1/2 z-30 max-h-[92vh] w-[700px] max-w-[94vw] -translate-1/2 overflow-auto p-6 shadow-xl"
           aria-describedby={undefined}
         >
           <Dialog.Title className="font-stamp text-2xl font-bold">New batch</Dialog.Title>
@@ -34,9 +33,8 @@ export function NewBatch() {
 }
 
 function BatchForm({ onClose }: { onClose: () => void }) {
+  const [asked, setAsked] = useState<Asked>({})
   const articles = server.useQuery('get', '/api/articles')
-  const [wanted, setWanted] = useState<Record<number, string>>({})
-  const [ways, setWays] = useState<Record<number, Record<string, string>>>({})
   const queries = useQueryClient()
   const go = useNavigate()
   const add = useMutation({
@@ -53,16 +51,8 @@ function BatchForm({ onClose }: { onClose: () => void }) {
             due_on: text('due_on') || null,
             gap_mm: Number(text('gap')),
             grain_school: text('school') as 'backbone' | 'local' | 'free',
-            match_sets: (articles.data ?? [])
-              .filter((a) => form.get(`match-${a.id}`) && Number(wanted[a.id]) > 0)
-              .map((a) => a.slug),
-            lines: Object.entries(wanted)
-              .filter(([, n]) => Number(n) > 0)
-              .map(([id, n]) => ({
-                article_id: Number(id),
-                quantity: Number(n),
-                ways: ways[Number(id)] ?? {},
-              })),
+            match_sets: matched(form, articles.data ?? [], asked),
+            lines: linesOf(asked),
           },
         }),
       )
@@ -95,59 +85,8 @@ function BatchForm({ onClose }: { onClose: () => void }) {
           <input name="due_on" type="date" className={FIELD} />
         </label>
       </div>
-      <fieldset>
-        <legend className="font-semibold">How many of each</legend>
-        {articles.data?.length === 0 && (
-          <p className="mt-1 text-ink-soft">
-            This workshop has no articles yet, so there is nothing to make a batch of. Start without{' '}
-            <code>--empty</code> to work with the demo’s.
-          </p>
-        )}
-        {articles.data?.map((article) => (
-          <div key={article.id} className="mt-2 grid grid-cols-[90px_1fr_auto] items-center gap-3">
-            <input
-              type="number"
-              min={0}
-              max={10000}
-              step={1}
-              inputMode="numeric"
-              aria-label={`How many ${article.name}`}
-              className={`${FIELD} mt-0 text-right`}
-              value={wanted[article.id] ?? ''}
-              onChange={(e) => {
-                setWanted({ ...wanted, [article.id]: e.target.value })
-              }}
-            />
-            <span>
-              <span className="text-lg">{article.name}</span>{' '}
-              <span className="text-sm text-ink-soft">rev. {article.revision}</span>
-              {Object.entries(article.parts).map(([part, own]) => (
-                <label key={part} className="block text-sm text-ink-soft">
-                  {part}{' '}
-                  <select
-                    className="min-h-9 border border-ink/40 bg-white px-1 text-ink"
-                    value={ways[article.id]?.[part] ?? own[0]}
-                    onChange={(e) => {
-                      setWays({
-                        ...ways,
-                        [article.id]: { ...ways[article.id], [part]: e.target.value },
-                      })
-                    }}
-                  >
-                    {own.map((way) => (
-                      <option key={way}>{way}</option>
-                    ))}
-                  </select>
-                </label>
-              ))}
-            </span>
-            <label className="flex items-center gap-2 text-sm">
-              <input type="checkbox" name={`match-${article.id}`} className="size-5" /> each from
-              one hide
-            </label>
-          </div>
-        ))}
-      </fieldset>
+      <OrderLines asked={asked} onAsk={setAsked} />
+      <Matching asked={asked} articles={articles.data ?? []} chosen={[]} />
       <div className="grid grid-cols-2 gap-3">
         <label>
           Gap between pieces
@@ -167,13 +106,143 @@ function BatchForm({ onClose }: { onClose: () => void }) {
           </select>
         </label>
       </div>
-      <Trouble error={add.error ?? articles.error} onPaper />
-      <div className="flex justify-end gap-3">
-        <Button onClick={onClose}>Leave it</Button>
-        <Button look="brass" type="submit" disabled={add.isPending || articles.data?.length === 0}>
-          Add the batch
-        </Button>
+      <Trouble error={add.error} onPaper />
+      <FormFoot
+        words="Add the batch"
+        disabled={add.isPending || linesOf(asked).length === 0}
+        onClose={onClose}
+      />
+    </form>
+  )
+}
+
+type Article = Schemas['ArticleOut']
+
+const matched = (form: FormData, articles: Article[], asked: Asked) =>
+  articles
+    .filter((a) => form.get(`match-${a.id}`) && (asked[a.id]?.quantity ?? 0) > 0)
+    .map((a) => a.slug)
+
+/** Which articles are each made from one hide. */
+function Matching({
+  asked,
+  articles,
+  chosen,
+}: {
+  asked: Asked
+  articles: Article[]
+  chosen: string[]
+}) {
+  const own = articles.filter((a) => (asked[a.id]?.quantity ?? 0) > 0)
+  if (own.length === 0) return null
+  return (
+    <fieldset className="flex flex-wrap gap-x-5">
+      <legend className="font-semibold">Each from one hide, so that shade and grain match</legend>
+      {own.map((a) => (
+        <label key={a.id} className="flex min-h-11 items-center gap-2">
+          <input
+            type="checkbox"
+            name={`match-${a.id}`}
+            className="size-5"
+            defaultChecked={chosen.includes(a.slug)}
+          />
+          {a.name}
+        </label>
+      ))}
+    </fieldset>
+  )
+}
+
+/** A batch that is there: what it orders, changed. */
+export function ChangeBatch({ batch }: { batch: Schemas['BatchOut'] }) {
+  const [open, setOpen] = useState(false)
+  return (
+    <Dialog.Root open={open} onOpenChange={setOpen}>
+      <Dialog.Trigger asChild>
+        <Button look="bench">Change the order</Button>
+      </Dialog.Trigger>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/50" />
+        <Dialog.Content
+          className="docket torn [--head:22px] fixed top-1/2 left-1/2 z-30 max-h-[92vh] w-[700px] max-w-[94vw] -translate-1/2 overflow-auto p-6 shadow-xl"
+          aria-describedby={undefined}
+        >
+          <Dialog.Title className="font-stamp text-2xl font-bold">
+            What {batch.number} orders
+          </Dialog.Title>
+          <ChangeForm
+            batch={batch}
+            onClose={() => {
+              setOpen(false)
+            }}
+          />
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  )
+}
+
+function ChangeForm({ batch, onClose }: { batch: Schemas['BatchOut']; onClose: () => void }) {
+  const [asked, setAsked] = useState<Asked>(() =>
+    Object.fromEntries(batch.lines.map((l) => [l.article_id, l])),
+  )
+  const articles = server.useQuery('get', '/api/articles')
+  const queries = useQueryClient()
+  const change = useMutation({
+    mutationFn: (form: FormData) => {
+      const text = (name: string) => {
+        const value = form.get(name)
+        return typeof value === 'string' ? value.trim() : ''
+      }
+      return told(
+        api.PUT('/api/batches/{batch_id}', {
+          params: { path: { batch_id: batch.id } },
+          body: {
+            version: batch.version,
+            name: text('name'),
+            due_on: text('due_on') || null,
+            match_sets: matched(form, articles.data ?? [], asked),
+            lines: linesOf(asked),
+          },
+        }),
+      )
+    },
+    onSuccess: async () => {
+      await queries.invalidateQueries(readFrom('/api/batches/{batch_id}'))
+      await queries.invalidateQueries(readFrom('/api/batches'))
+      onClose()
+    },
+  })
+  return (
+    <form
+      className="mt-4 grid gap-4"
+      onSubmit={(e) => {
+        e.preventDefault()
+        change.mutate(new FormData(e.currentTarget))
+      }}
+    >
+      <div className="grid grid-cols-[1fr_170px] gap-3">
+        <label>
+          Name
+          <input name="name" required maxLength={128} className={FIELD} defaultValue={batch.name} />
+        </label>
+        <label>
+          Due
+          <input name="due_on" type="date" className={FIELD} defaultValue={batch.due_on ?? ''} />
+        </label>
       </div>
+      <OrderLines asked={asked} onAsk={setAsked} />
+      <Matching asked={asked} articles={articles.data ?? []} chosen={batch.match_sets} />
+      <p className="text-sm text-ink-soft">
+        A line that stays keeps its revision. Lays that were begun say so, and are brought along
+        when you say it there.
+      </p>
+      <Trouble error={change.error} onPaper />
+      <FormFoot
+        words="Change it"
+        disabled={change.isPending || linesOf(asked).length === 0}
+        onClose={onClose}
+      />
     </form>
   )
 }

@@ -4,6 +4,7 @@ import { Button, Figure, Trouble, Said } from '../../parts/controls'
 import { cssShare, percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
 import { CompareLays } from './CompareLays'
+import { tray } from './hand'
 import type { Lay } from './lay'
 import type { useLayActs } from './useLay'
 import { Went, type Step } from './Went'
@@ -60,7 +61,7 @@ export function LayDocket({
     <section className="docket torn min-h-0 overflow-auto" aria-label="Docket of this lay">
       <Trouble error={acts.error} onPaper />
       <Told lay={lay} job={job} acts={acts} />
-      <div className="grid grid-cols-[190px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[190px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[230px] xl:grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px]">
+      <div className="grid grid-cols-[190px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[190px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[240px] xl:grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px]">
         <LayIt {...{ lay, job, hide, acts }} />
         <div className="grid content-start gap-x-4 gap-y-1 [grid-template-columns:1fr_1fr]">
           <Figure label="Pieces placed">
@@ -226,6 +227,24 @@ function Told({ lay, job, acts }: Omit<Shown, 'hide'>) {
           </Button>
         </div>
       )}
+      {lay.asked_otherwise && (
+        <div
+          role="alert"
+          className="mx-5 mt-2 flex flex-wrap items-center gap-x-4 gap-y-1 border-l-4 border-brass bg-brass/15 px-3 py-1"
+        >
+          <span className="min-w-0 flex-1">
+            The batch orders other pieces now than this lay was asked for.
+          </span>
+          <Button
+            disabled={isLive(job) || acts.ontoBatch.isPending}
+            onClick={() => {
+              acts.ontoBatch.mutate()
+            }}
+          >
+            Bring it onto the order
+          </Button>
+        </div>
+      )}
       {unsigned.length > 0 && (
         <p role="alert" className="mx-5 mt-2 border-l-4 border-unsound bg-unsound/10 px-3 py-1">
           {plural(unsigned.length, 'piece')} {unsigned.length === 1 ? 'lies' : 'lie'} against a
@@ -340,6 +359,16 @@ function LayIt({ lay, job, hide, acts }: Shown) {
             <option value="here">{hide} alone</option>
           </select>
         </label>
+      )}
+      {laid && tray(lay).length > 0 && (
+        <Button
+          className="px-2"
+          onClick={() => {
+            acts.run.mutate({ seconds, only: null, keepAll: true })
+          }}
+        >
+          Lay the tray around it
+        </Button>
       )}
       {pinned > 0 ? (
         <Button

@@ -14,6 +14,7 @@ import {
   type InHand,
 } from './hand'
 import { keyOf, type Lay, type Piece, type Placement } from './lay'
+import { useHead } from './useLay'
 
 const SNAP_PX = 7
 const REST_MS = 350
@@ -28,6 +29,7 @@ export type Why = Schemas['WhyOut']
  */
 export function useHand(lay: Lay, hide: string, pieces: Map<string, Piece>) {
   const queries = useQueryClient()
+  const { headNow, scope } = useHead(lay)
   const [hand, act] = useReducer(handled, null)
   const shown = useRef<SVGGElement>(null)
   const ghost = useRef<SVGPathElement>(null)
@@ -216,8 +218,9 @@ export function useHand(lay: Lay, hide: string, pieces: Map<string, Piece>) {
     act({ type: 'leave' })
   }
   const put = useMutation({
+    scope,
     mutationFn: async ({ down, up, insisting }: Change) => {
-      const base = lay.head
+      const base = headNow()
       const answer = await told(
         api.POST('/api/lays/{lay_id}/moves', {
           params: { path },

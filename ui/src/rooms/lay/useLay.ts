@@ -46,11 +46,28 @@ export function useLay(id: number) {
   return { lay, job: shown }
 }
 
+/**
+ * A lay's newest revision as this page knows it, and the turn in which changes are made: one after
+ * the other, so that a quick hand never changes what is about to change.
+ */
+export function useHead(lay: Lay) {
+  const queries = useQueryClient()
+  const key = server.queryOptions('get', '/api/lays/{lay_id}', asked(lay.id)).queryKey
+  const headNow = () => Math.max(lay.head, queries.getQueryData<Lay>(key)?.head ?? 0)
+  const onSuccess = (answer: { head: number }) => {
+    queries.setQueryData<Lay>(
+      key,
+      (known) => known && { ...known, head: Math.max(known.head, answer.head) },
+    )
+  }
+  return { headNow, onSuccess, scope: { id: `lay ${lay.id}` } }
+}
+
 /** What may be done with a lay; each reads it anew once it is done. */
 export function useLayActs(lay: Lay) {
   const queries = useQueryClient()
   const path = { lay_id: lay.id }
-  const base = lay.head
+  const { headNow, scope, onSuccess } = useHead(lay)
   const onSettled = () => queries.invalidateQueries(readFrom('/api/lays/{lay_id}'))
   const run = useMutation({
     mutationFn: (what: { seconds: number; only: string | null; keepAll?: boolean }) =>
@@ -74,17 +91,28 @@ export function useLayActs(lay: Lay) {
   })
   const undo = useMutation({
     mutationFn: () =>
-      told(api.POST('/api/lays/{lay_id}/undo', { params: { path }, body: { base } })),
+      told(api.POST('/api/lays/{lay_id}/undo', { params: { path }, body: { base: headNow() } })),
+    scope,
+    onSuccess,
     onSettled,
   })
   const redo = useMutation({
     mutationFn: () =>
-      told(api.POST('/api/lays/{lay_id}/redo', { params: { path }, body: { base } })),
+      told(api.POST('/api/lays/{lay_id}/redo', { params: { path }, body: { base: headNow() } })),
+    scope,
+    onSuccess,
     onSettled,
   })
   const goTo = useMutation({
     mutationFn: (number: number) =>
-      told(api.POST('/api/lays/{lay_id}/go-to', { params: { path }, body: { base, number } })),
+      told(
+        api.POST('/api/lays/{lay_id}/go-to', {
+          params: { path },
+          body: { base: headNow(), number },
+        }),
+      ),
+    scope,
+    onSuccess,
     onSettled,
   })
   const name = useMutation({
@@ -105,6 +133,7 @@ export function useLayActs(lay: Lay) {
           body: Array.isArray(pins) ? { add: [], drop: pins } : { add: [pins], drop: [] },
         }),
       ),
+    scope,
     onSettled,
   })
   /**
@@ -113,15 +142,25 @@ export function useLayActs(lay: Lay) {
   const mend = useMutation({
     mutationFn: async (seconds: number) => {
       const taken = await told(
-        api.POST('/api/lays/{lay_id}/leather', { params: { path }, body: { base } }),
+        api.POST('/api/lays/{lay_id}/leather', { params: { path }, body: { base: headNow() } }),
       )
       if (taken.taken_up > 0) await run.mutateAsync({ seconds, only: null, keepAll: true })
     },
+    scope,
+    onSettled,
+  })
+  const ontoBatch = useMutation({
+    mutationFn: () =>
+      told(api.POST('/api/lays/{lay_id}/batch', { params: { path }, body: { base: headNow() } })),
+    scope,
+    onSuccess,
     onSettled,
   })
   const takeWaiting = useMutation({
     mutationFn: () =>
-      told(api.POST('/api/lays/{lay_id}/waiting', { params: { path }, body: { base } })),
+      told(api.POST('/api/lays/{lay_id}/waiting', { params: { path }, body: { base: headNow() } })),
+    scope,
+    onSuccess,
     onSettled,
   })
   const leaveWaiting = useMutation({
@@ -131,17 +170,38 @@ export function useLayActs(lay: Lay) {
   type Ref = Lay['pins'][number]
   const push = useMutation({
     mutationFn: (body: { pieces: Ref[]; dx: number; dy: number }) =>
-      told(api.POST('/api/lays/{lay_id}/hand/push', { params: { path }, body: { ...body, base } })),
+      told(
+        api.POST('/api/lays/{lay_id}/hand/push', {
+          params: { path },
+          body: { ...body, base: headNow() },
+        }),
+      ),
+    scope,
+    onSuccess,
     onSettled,
   })
   const swap = useMutation({
     mutationFn: (body: { first: Ref; second: Ref }) =>
-      told(api.POST('/api/lays/{lay_id}/hand/swap', { params: { path }, body: { ...body, base } })),
+      told(
+        api.POST('/api/lays/{lay_id}/hand/swap', {
+          params: { path },
+          body: { ...body, base: headNow() },
+        }),
+      ),
+    scope,
+    onSuccess,
     onSettled,
   })
   const over = useMutation({
     mutationFn: (piece: Ref) =>
-      told(api.POST('/api/lays/{lay_id}/hand/over', { params: { path }, body: { piece, base } })),
+      told(
+        api.POST('/api/lays/{lay_id}/hand/over', {
+          params: { path },
+          body: { piece, base: headNow() },
+        }),
+      ),
+    scope,
+    onSuccess,
     onSettled,
   })
   const copy = useMutation({
@@ -149,9 +209,11 @@ export function useLayActs(lay: Lay) {
       told(
         api.POST('/api/lays/{lay_id}/hand/copy', {
           params: { path },
-          body: { ...body, base, dx: 0, dy: 0 },
+          body: { ...body, base: headNow(), dx: 0, dy: 0 },
         }),
       ),
+    scope,
+    onSuccess,
     onSettled,
   })
   const sign = useMutation({
@@ -161,7 +223,7 @@ export function useLayActs(lay: Lay) {
   })
   const byHand = { push, swap, over, copy, sign }
   const byHandError = Object.values(byHand).find((act) => act.error !== null)?.error ?? null
-  const all = { run, stop, undo, redo, goTo, name, pin, mend, takeWaiting, leaveWaiting }
+  const all = { run, stop, undo, redo, goTo, name, pin, mend, ontoBatch, takeWaiting, leaveWaiting }
   const error = Object.values(all).find((act) => act.error !== null)?.error ?? null
   return { ...all, ...byHand, error, byHandError }
 }
