@@ -71,7 +71,14 @@ def ordered_in(text: str) -> list[Ordered]:
     }
     ids = {kept.article.slug: kept.id for kept in known}
     return [
-        Ordered(ids[r.article], r.quantity, {}, r.colour, r.due_on, r.priority)
+        Ordered(
+            ids[r.article],
+            r.quantity,
+            {},
+            r.colour,
+            datetime.date.fromisoformat(r.due_on) if r.due_on else None,
+            r.priority,
+        )
         for r in read_order(text, articles)
     ]
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import calendar
 import csv
-import datetime
 import io
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Final
@@ -20,12 +21,14 @@ MOST_COLOUR: Final = 32
 
 @dataclass(frozen=True)
 class OrderRow:
-    """A row of an order: ``article`` is its slug as the shop has it."""
+    """A row of an order: ``article`` is its slug as the shop has it, ``due_on`` a day as 2026-05-31 ("":
+    none).
+    """
 
     article: str
     quantity: int
     colour: str = ""
-    due_on: datetime.date | None = None
+    due_on: str = ""
     priority: int = 0
 
 
@@ -100,14 +103,21 @@ def _row(cells: dict[str, str], too_many: bool, articles: dict[str, str], known:
     if not 1 <= quantity <= MOST_EACH:
         raise ValueError(f"a quantity of {quantity}, 1 to {MOST_EACH} wanted")
     due = cells.get("due", "")
-    try:
-        due_on = datetime.date.fromisoformat(due) if due else None
-    except ValueError:
-        raise ValueError(f"a day {due[:20]!r}, one like 2026-05-31 wanted") from None
+    if due and not _is_day(due):
+        raise ValueError(f"a day {due[:20]!r}, one like 2026-05-31 wanted")
     priority = cells.get("priority", "") or "0"
     if priority not in ("0", "1", "2", "3"):
         raise ValueError(f"a priority of {priority[:20]!r}, 0 to 3 wanted")
     colour = cells.get("colour", "")
     if len(colour) > MOST_COLOUR:
         raise ValueError(f"a colour of {len(colour)} letters, {MOST_COLOUR} at most")
-    return OrderRow(slug, quantity, colour, due_on, int(priority))
+    return OrderRow(slug, quantity, colour, due, int(priority))
+
+
+def _is_day(text: str) -> bool:
+    """Whether words are a day that there is, from the year 2000 on."""
+    found = re.fullmatch(r"(2\d{3})-(\d{2})-(\d{2})", text, re.ASCII)
+    if found is None:
+        return False
+    year, month, day = map(int, found.groups())
+    return 1 <= month <= 12 and 1 <= day <= calendar.monthrange(year, month)[1]
