@@ -91,6 +91,6 @@ def table_for(job: Job, hide: str) -> HandTable:
     return found
 
 
-TABLES_KEPT = 24
+TABLES_KEPT = 8
 _tables: LRUCache[tuple[int, str], HandTable] = LRUCache(TABLES_KEPT)
 _lock = Lock()

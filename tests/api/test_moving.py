@@ -103,7 +103,7 @@ def test_every_table_is_known_to_travel_or_to_stay(workshop: TestClient) -> None
     with store.database.connection_context():
         tables = {str(row[0]) for row in store.database.execute_sql("SHOW TABLES").fetchall()}
     made_by_release = {"migration_history", "lock_row"}
-    with_files, queue = {"upload_part"}, {"kv", "schedule", "task"}
+    with_files, queue = {"upload_part"}, {"kv", "schedule", "task", "counter"}
     known = {moving.name_of(t) for t in (*moving.TRAVELS, *moving.STAYS)}
     assert tables - made_by_release - with_files - queue == known
 
@@ -130,29 +130,27 @@ WRONG: dict[str, tuple[dict[str, bytes | None], str]] = {
 }
 
 
-@pytest.mark.parametrize(("changes", "says"), WRONG.values(), ids=WRONG)
-def test_what_makes_no_sense_changes_nothing(
-    taken_out: Path, elsewhere: str, tmp_path: Path, changes: dict[str, bytes | None], says: str
-) -> None:
+def test_what_makes_no_sense_changes_nothing(taken_out: Path, elsewhere: str, tmp_path: Path) -> None:
     with zipfile.ZipFile(taken_out) as archive:
-        members: dict[str, bytes | None] = {n: archive.read(n) for n in archive.namelist()}
-    said = json.loads(members[SAID] or b"")
-    said["rows"] |= json.loads(changes.get("rows") or b"{}")
-    said["schema"] += json.loads(changes.get("schema") or b"[]")
-    members |= {SAID: json.dumps(said).encode()} | changes
-    bad = tmp_path / "bad.zip"
-    with zipfile.ZipFile(bad, "w") as archive:
-        for name, body in members.items():
-            if body is not None:
-                archive.writestr(name, body)
+        good: dict[str, bytes | None] = {n: archive.read(n) for n in archive.namelist()}
     open_at(elsewhere)
     store.migrate()
-    with pytest.raises((BadCopy, Refused), match=says):
-        moving.bring_in(bad)
-    assert hides.rack() == [] and people.people() == [] and articles.all_articles() == []
+    for name, (changes, says) in WRONG.items():
+        said = json.loads(good[SAID] or b"")
+        said["rows"] |= json.loads(changes.get("rows") or b"{}")
+        said["schema"] += json.loads(changes.get("schema") or b"[]")
+        members = good | {SAID: json.dumps(said).encode()} | changes
+        bad = tmp_path / "bad.zip"
+        with zipfile.ZipFile(bad, "w", zipfile.ZIP_STORED) as archive:
+            for member, body in members.items():
+                if body is not None:
+                    archive.writestr(member, body)
+        with pytest.raises((BadCopy, Refused), match=says):
+            moving.bring_in(bad)
+        assert hides.rack() == [] and people.people() == [] and articles.all_articles() == [], name
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=tried(10, 100))
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=tried(6, 100))
 @given(at=st.floats(0, 1), what=st.sampled_from(["cut", "flip", "row"]))
 def test_an_archive_damaged_anywhere_is_refused_or_comes_in_whole(
     taken_out: Path, elsewhere: str, at: float, what: str

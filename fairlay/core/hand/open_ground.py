@@ -39,7 +39,8 @@ SPARE_MM: Final = 0.01
 STRAIGHT_MM: Final = 0.005
 ROUND_MM: Final = 0.03
 """A round corner is drawn as a polygon that reaches no farther than this beyond it."""
-SUMS_KEPT: Final = 6000
+SUMS_KEPT: Final = 400
+"""A sum of two pieces with many inner corners takes 0.1 MB."""
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,7 @@ def why(table: HandTable, held: Held, at: tuple[float, float], lying: Sequence[P
         return Why((), at, "it may lie here")
     open_to_it = table.open_ground(held, lying)
     if open_to_it.region.is_empty:
-        words = "as it is held there is no place for it on this hide"
+        words = "As it is held there is no place for it on this hide"
         return Why(because, None, words + (f": {open_to_it.sentence}" if open_to_it.sentence else ""))
     near, _ = nearest_points(open_to_it.region, Point(at))
     dx, dy = near.x - at[0], near.y - at[1]
@@ -88,7 +88,7 @@ def reasons(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement
     sentence = grain.off_grain(piece, hide, policy, at.rotation_deg, at.mirrored, centre.x, centre.y)
     if sentence:
         out.append(Because(grain.NAME, sentence, Polygon()))
-    return out + _too_near(table, held, at, lying)
+    return _too_near(table, held, at, lying) + out
 
 
 def _too_near(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement]) -> list[Because]:
@@ -132,7 +132,7 @@ def _help(hide: Hide, dx: float, dy: float) -> str:
     """A move in the trade's words."""
     far = math.hypot(dx, dy)
     if far > NEAR_MM:
-        return "there is no place near; the nearest is lit elsewhere on this hide"
+        return "There is no place near; the nearest is lit elsewhere on this hide"
     parts = []
     if abs(dx) >= 0.05 and abs(dx) > 0.05 * far:
         parts.append(f"{_mm(dx)} toward the {hide.end_name(dx > 0)}")

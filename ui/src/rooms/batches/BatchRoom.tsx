@@ -220,12 +220,14 @@ function MaterialDocket({
             </Link>
           )}
           {need.chosen_m2 > 0 && (
-            <Link
-              to={`/lay/new?batch=${batchId}&material=${encodeURIComponent(need.material)}`}
-              className="inline-flex min-h-11 items-center bg-brass px-5 font-semibold"
-            >
-              Lay it
-            </Link>
+            <Only may="begin_lay">
+              <Link
+                to={`/lay/new?batch=${batchId}&material=${encodeURIComponent(need.material)}`}
+                className="inline-flex min-h-11 items-center bg-brass px-5 font-semibold"
+              >
+                Lay it
+              </Link>
+            </Only>
           )}
         </span>
       </div>

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { Button, Figure, Trouble, Said } from '../../parts/controls'
 import { cssShare, percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
+import { useMay } from '../people/me'
 import { CompareLays } from './CompareLays'
 import { tray } from './hand'
 import type { Lay } from './lay'
@@ -57,12 +58,19 @@ export function LayDocket({
   const units = useUnits()
   const f = lay.state.figures
   const here = lay.state.per_hide.find((h) => h.hide === hide)
+  const mayRun = useMay('run')
   return (
     <section className="docket torn min-h-0 overflow-auto" aria-label="Docket of this lay">
       <Trouble error={acts.error} onPaper />
       <Told lay={lay} job={job} acts={acts} />
       <div className="grid grid-cols-[190px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[190px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[240px] xl:grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px]">
-        <LayIt {...{ lay, job, hide, acts }} />
+        {mayRun ? (
+          <LayIt {...{ lay, job, hide, acts }} />
+        ) : (
+          <p className="text-sm text-ink-soft">
+            You may look at this lay, and take it out as a file; a cutter lays it.
+          </p>
+        )}
         <div className="grid content-start gap-x-4 gap-y-1 [grid-template-columns:1fr_1fr]">
           <Figure label="Pieces placed">
             {f.placed} <span className="text-base font-normal">of {f.wanted}</span>
