@@ -30,7 +30,7 @@ export function HandPanel({ held }: { held: HandOf }) {
             {held.sentence ? (
               <Said words={held.sentence} />
             ) : (
-              'There is no place for it on this hide'
+              'As it is held there is no place for it on this hide: try the best angle'
             )}
           </b>
         ) : hand.insisting ? (

@@ -63,7 +63,7 @@ export function LayDocket({
     <section className="docket torn min-h-0 overflow-auto" aria-label="Docket of this lay">
       <Trouble error={acts.error} onPaper />
       <Told lay={lay} job={job} acts={acts} />
-      <div className="grid grid-cols-[190px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[190px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[240px] xl:grid-cols-[190px_290px_240px_minmax(220px,1fr)_165px]">
+      <div className="grid grid-cols-[236px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[236px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[240px] xl:grid-cols-[236px_264px_240px_minmax(200px,1fr)_150px]">
         {mayRun ? (
           <LayIt {...{ lay, job, hide, acts }} />
         ) : (
@@ -331,13 +331,10 @@ function LayIt({ lay, job, hide, acts }: Shown) {
       >
         {only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}
       </Button>
-      <label className="flex items-center gap-2 text-sm">
-        <span className="w-6" aria-hidden>
-          for
-        </span>
+      <div className="flex gap-1.5 text-sm">
         <select
           aria-label="for how long"
-          className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2"
+          className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-1"
           value={seconds}
           onChange={(e) => {
             setSeconds(Number(e.target.value))
@@ -349,15 +346,10 @@ function LayIt({ lay, job, hide, acts }: Shown) {
             </option>
           ))}
         </select>
-      </label>
-      {laid && several && (
-        <label className="flex items-center gap-2 text-sm">
-          <span className="w-6" aria-hidden>
-            on
-          </span>
+        {laid && several && (
           <select
             aria-label="on which hides"
-            className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-2"
+            className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-1"
             value={onlyHere ? 'here' : 'all'}
             onChange={(e) => {
               setOnlyHere(e.target.value === 'here')
@@ -366,8 +358,8 @@ function LayIt({ lay, job, hide, acts }: Shown) {
             <option value="all">every hide</option>
             <option value="here">{hide} alone</option>
           </select>
-        </label>
-      )}
+        )}
+      </div>
       {laid && tray(lay).length > 0 && (
         <Button
           className="px-2"

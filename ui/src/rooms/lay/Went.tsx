@@ -35,7 +35,7 @@ export function Went({
         {found.data && `, ${units.area(found.data.whole_m2)} bought`}
       </div>
       <ul className="max-h-[150px] overflow-auto" aria-label={`Where the leather of ${hide} went`}>
-        {found.data?.steps.map((step, i) => (
+        {largestFirst(found.data?.steps ?? []).map((step, i) => (
           <li key={i}>
             <button
               type="button"
@@ -74,6 +74,12 @@ export function Went({
     </div>
   )
 }
+
+/** What is in pieces, then the rest, the largest first. */
+const largestFirst = (steps: Step[]) =>
+  [...steps].sort(
+    (a, b) => Number(b.kind === 'pieces') - Number(a.kind === 'pieces') || b.m2 - a.m2,
+  )
 
 /** The ground of a step, lit up on the hide. */
 export function LitStep({ step }: { step: Step }) {
