@@ -5,7 +5,9 @@ each.
 from __future__ import annotations
 
 import os
-from typing import Any
+import time
+from pathlib import Path
+from typing import Any, Final
 
 import pytest
 from hypothesis import settings
@@ -13,6 +15,29 @@ from hypothesis import settings
 settings.register_profile("check", deadline=None, derandomize=True, max_examples=60)
 settings.register_profile("long", deadline=None, derandomize=False, print_blob=True, max_examples=1000)
 settings.load_profile(os.environ.get("FAIRLAY_TESTS", "check"))
+
+
+WITHOUT_KERNELS: Final = tuple(
+    f"tests/core/test_{name}.py"
+    for name in ("capture", "hide_capture", "devices", "chalk", "table_fit", "contours", "read_in", "gauge")
+)
+"""Files that read pictures and drawings: they run first, while the kernels are still compiled beside them."""
+MOST_WAIT_S: Final = 600.0
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What needs no kernels comes first, the rest in its own order."""
+    items.sort(key=lambda item: not item.nodeid.startswith(WITHOUT_KERNELS))
+
+
+def pytest_runtest_setup(item: pytest.Item) -> None:
+    """Wait for the kernels where check compiles them (``FAIRLAY_KERNELS`` is there once that is done)."""
+    done = os.environ.get("FAIRLAY_KERNELS")
+    if done is None or item.nodeid.startswith(WITHOUT_KERNELS):
+        return
+    end = time.monotonic() + MOST_WAIT_S
+    while not Path(done).exists() and time.monotonic() < end:
+        time.sleep(0.2)
 
 
 @pytest.hookimpl(optionalhook=True)

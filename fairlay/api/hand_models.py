@@ -32,7 +32,7 @@ class HeldAt(BaseModel):
     hide: Name
     turn_deg: Annotated[FiniteFloat, Field(ge=-1e5, le=1e5)]
     mirrored: bool = False
-    along: Annotated[list[HeldWith], Field(max_length=200)] = []
+    along: Annotated[list[HeldWith], Field(max_length=60)] = []
     lifted: Annotated[list[PinnedPiece], Field(max_length=20_000)] = []
 
 
@@ -81,7 +81,7 @@ class AngleOut(BaseModel):
 class Push(FromRevision):
     """Pieces pushed together along a way."""
 
-    pieces: Annotated[list[PinnedPiece], Field(min_length=1, max_length=500)]
+    pieces: Annotated[list[PinnedPiece], Field(min_length=1, max_length=60)]
     dx: Mm
     dy: Mm
 
@@ -102,7 +102,7 @@ class TurnOver(FromRevision):
 class CopyTo(FromRevision):
     """An arrangement to be laid once more, on a hide, moved by (dx, dy) in mm."""
 
-    pieces: Annotated[list[PinnedPiece], Field(min_length=1, max_length=500)]
+    pieces: Annotated[list[PinnedPiece], Field(min_length=1, max_length=60)]
     hide: Name
     dx: Mm
     dy: Mm

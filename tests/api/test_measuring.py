@@ -19,7 +19,7 @@ from fairlay.demo.hide_tables import tables
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.work import looking
 from tests.api.test_leather import by_rule, change, ring, room, side
-from tests.effort import tried
+from tests.effort import LONG, tried
 
 FILES = Path(__file__).resolve().parents[1] / "files"
 
@@ -261,6 +261,7 @@ def test_a_cut_beside_an_outline_is_refused(workshop: TestClient) -> None:
     )
 
 
+@pytest.mark.skipif(not LONG, reason="the same way is gone in the browser")
 def test_what_a_cut_left_is_photographed_and_nothing_known_is_lost(
     workshop: TestClient, small_pictures: object
 ) -> None:

@@ -26,6 +26,7 @@ from fairlay.store.jobs import LayWork, Lost
 from fairlay.work.queue import QUEUE_URL_VARIABLE
 from scripts.mariadb import PrivateMariaDB
 from tests.api.conftest import ALL_MIGRATIONS
+from tests.effort import LONG
 
 pytestmark = pytest.mark.usefixtures("quiet")
 
@@ -163,7 +164,7 @@ def test_two_that_stand_in_each_others_way_are_tried_again(workshop: TestClient)
     assert len(tries) == 3 and len(names) == 1, "one was rolled back whole, and done again after the other"
 
 
-@pytest.mark.parametrize("back_end", ["mariadb", "redis"])
+@pytest.mark.parametrize("back_end", ["mariadb", "redis"] if LONG else ["redis"])
 def test_a_killed_worker_process_loses_nothing(
     workshop: TestClient, mariadb: str, tmp_path: Path, back_end: str, request: pytest.FixtureRequest
 ) -> None:
