@@ -29,6 +29,11 @@ app = typer.Typer(
 )
 
 
+Over = Annotated[
+    bool, typer.Option("--over", help="In the place of what the store holds; a copy of that is made first.")
+]
+
+
 def _read(path: Path) -> bytes:
     try:
         return path.read_bytes()
@@ -240,10 +245,7 @@ def backup(
 @app.command()
 def restore(
     file: Annotated[Path, typer.Argument(help="A copy that fairlay backup wrote.")],
-    over: Annotated[
-        bool,
-        typer.Option("--over", help="In the place of what the store holds; a copy of that is made first."),
-    ] = False,
+    over: Over = False,
 ) -> None:
     """Bring a copy into the store. Stop the application first; workers and pages would see it half done."""
     from fairlay.store import copies
@@ -251,6 +253,10 @@ def restore(
     _open_store()
     found, kept = copies.restore(file, over=over)
     print(f"{file} of {found.made_at} UTC is in the store, its tables up to date")
+    _say_kept(kept)
+
+
+def _say_kept(kept: Path | None) -> None:
     if kept is not None:
         print(f"what the store held before is in {kept}")
 
@@ -291,10 +297,7 @@ def export_command(
 @app.command("import")
 def import_command(
     file: Annotated[Path, typer.Argument(help="An archive that fairlay export wrote.")],
-    over: Annotated[
-        bool,
-        typer.Option("--over", help="In the place of what the store holds; a copy of that is made first."),
-    ] = False,
+    over: Over = False,
 ) -> None:
     """Bring a workshop that was taken out elsewhere into the store."""
     from fairlay.store import moving
@@ -304,8 +307,7 @@ def import_command(
     migrate_tables()
     moved, kept = moving.bring_in(file, over=over)
     print(f"the workshop of {moved.made_at} UTC is in the store: {sum(moved.rows.values())} rows")
-    if kept is not None:
-        print(f"what the store held before is in {kept}")
+    _say_kept(kept)
     print("Nobody can sign in yet: fairlay owner NAME prints an owner's code.")
 
 

@@ -6,14 +6,13 @@ from collections.abc import Hashable
 
 from fastapi import APIRouter
 
-from fairlay.api.models import (
+from fairlay.api.batch_models import (
     ArticleOut,
     BatchOut,
     BatchSummary,
     BatchVersion,
     ChangedBatch,
     CopiedBatch,
-    Created,
     LeatherChange,
     LeatherOffer,
     LineOut,
@@ -26,6 +25,7 @@ from fairlay.api.models import (
     PieceOut,
     StandingIn,
 )
+from fairlay.api.models import Created
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
 from fairlay.core.lay.enough import shortages
 from fairlay.core.lay.order import (

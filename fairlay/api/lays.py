@@ -11,6 +11,7 @@ from fastapi import APIRouter, Request, Response
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
+from fairlay.api.batch_models import LaySummaryOut
 from fairlay.api.files import as_file
 from fairlay.api.jobs import job_out
 from fairlay.api.laid import delta, keys_of, lay_out, revision_out, shown_of, state_of
@@ -22,7 +23,6 @@ from fairlay.api.models import (
     LaidDelta,
     LaidState,
     LayOut,
-    LaySummaryOut,
     Named,
     PinChange,
     PinnedPiece,

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from fairlay.api.models import FlawOut, HideShape, LaySummaryOut, ZoneOut
+from fairlay.api.batch_models import LaySummaryOut
+from fairlay.api.models import FlawOut, HideShape, ZoneOut
 from fairlay.core.formats.read_out import Bounds
 from fairlay.core.leather import Hide
 from fairlay.core.leather.drawn import HideDrawn, drawn

@@ -14,7 +14,7 @@ from fairlay.core.rules import GrainSchool
 from fairlay.store import spoken_for
 from fairlay.store.articles import Kept, all_articles, by_revision
 from fairlay.store.database import connected
-from fairlay.store.locks import locked_batch, locked_hides
+from fairlay.store.locks import locked_batch, locked_hides, open_batch
 from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow
 
 MOST_LINES: Final = 200
@@ -213,11 +213,11 @@ def choose_leather(
     """Keep more leather for a batch, and let other leather go: what is named changes, the rest stays as it
     is.
 
-    Raises NotFound for a hide or batch that is not there, Refused for a hide that another batch keeps
-    (unless it is ``shared`` knowingly) and for one to be let go that a lay of the batch lies on; nothing
-    changes then.
+    Raises NotFound for a hide or batch that is not there, Refused for a batch that rests, a hide that
+    another batch keeps (unless it is ``shared`` knowingly) and for one to be let go that a lay of the batch
+    lies on; nothing changes then.
     """
-    row = locked_batch(batch_id)
+    row = open_batch(batch_id) if add else locked_batch(batch_id)
     hides = {h.id: h for h in locked_hides({*add, *drop})}
     spoken_for.let_go(batch_id, [hides[i] for i in sorted(set(drop) - set(add))])
     spoken_for.keep(batch_id, [hides[i] for i in dict.fromkeys(add)], shared=shared)

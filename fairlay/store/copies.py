@@ -18,7 +18,7 @@ import subprocess
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
-from contextlib import nullcontext, suppress
+from contextlib import contextmanager, nullcontext, suppress
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import IO, Any, Final
@@ -63,10 +63,12 @@ class Rule:
     months: int = 12
 
 
-def write_copy(path: Path) -> Copy:
-    """Write a copy of the store, whole or not at all; return what it says of itself.
+@contextmanager
+def written_whole(path: Path, what: str) -> Iterator[Path]:
+    """Give the place to write a file to, and put what was written there in its own place: whole, or nothing
+    at all. ``what`` says in an error which file it was.
 
-    Raises Refused where there is a file already, BadCopy where it could not be written or read back.
+    Raises Refused where there is a file already, BadCopy where it could not be written.
     """
     if path.exists():
         raise Refused(
@@ -75,27 +77,34 @@ def write_copy(path: Path) -> Copy:
     part = path.with_name(path.name + ".part")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        with part.open("wb") as file:
-            with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
-                seen = schema()
-                with archive.open(DUMP, "w", force_zip64=True) as out:
-                    sha256 = _dump_into(out)
-                made = Copy(FORMAT, __version__, seen, now().isoformat(), sha256)
-                archive.writestr(MANIFEST, json.dumps(asdict(made)))
-            file.flush()
+        yield part
+        with part.open("rb+") as file:
             os.fsync(file.fileno())
-        read = check_copy(part)
         part.replace(path)
     except OSError as cause:
         raise BadCopy(
-            f"the copy could not be written: {cause.strerror or cause}",
+            f"the {what} could not be written: {cause.strerror or cause}",
             value=str(path),
             expected="a place with room; what was there before was kept",
         ) from cause
     finally:
         with suppress(OSError):
             part.unlink(missing_ok=True)
-    return read
+
+
+def write_copy(path: Path) -> Copy:
+    """Write a copy of the store, whole or not at all; return what it says of itself.
+
+    Raises Refused where there is a file already, BadCopy where it could not be written or read back.
+    """
+    with written_whole(path, "copy") as part:
+        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
+            seen = schema()
+            with archive.open(DUMP, "w", force_zip64=True) as out:
+                sha256 = _dump_into(out)
+            made = Copy(FORMAT, __version__, seen, now().isoformat(), sha256)
+            archive.writestr(MANIFEST, json.dumps(asdict(made)))
+        return check_copy(part)
 
 
 def schema() -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from fairlay.core.lay.lay import Job, Lay
 from fairlay.store.acting import who
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.lay_rows import Key
+from fairlay.store.lay_rows import Key, job_of, state_at
 from fairlay.store.locks import locked_lay
 from fairlay.store.people import names_of_people
 from fairlay.store.tables import LayInsistedRow
@@ -95,13 +95,15 @@ def unsign(lay_id: int, keys: Collection[Key]) -> None:
 
 @connected
 def sign(lay_id: int, key: Key, signed: bool = True) -> None:
-    """Sign for a piece that lies against a rule, or take that back. Raises Refused for one that nobody put
-    there on purpose.
+    """Sign for a piece that lies against a rule, or take that back. Raises Refused for one that
+    lies fairly, or that nobody put there on purpose.
     """
-    locked_lay(lay_id)
+    row = locked_lay(lay_id)
+    state = state_at(row.id, int(row.head))
+    broken = broken_rules(job_of(row.id, state.job_number), state.lay, {key})
     own = (LayInsistedRow.lay == lay_id) & (LayInsistedRow.piece == key[0])
     own &= LayInsistedRow.copy_number == key[1]
-    if not LayInsistedRow.select().where(own).exists():
+    if not broken or not LayInsistedRow.select().where(own).exists():
         raise Refused(
             f"{key[0]} {key[1] + 1} lies against no rule",
             value=list(key),

@@ -33,7 +33,7 @@ from fairlay.store.lay_rows import (
     state_at,
     touched_since,
 )
-from fairlay.store.locks import locked_batch, locked_hides, locked_lay
+from fairlay.store.locks import locked_hides, locked_lay, open_batch
 from fairlay.store.tables import (
     BatchRow,
     LayCandidateRow,
@@ -93,10 +93,11 @@ def create_lay(
 ) -> int:
     """Begin a lay on hides, as they are now: an empty revision 1. Return its id.
 
-    The hides are kept for the batch from then on. Raises Refused where one is kept for another batch, unless
-    it is ``shared`` knowingly, and Stale where one changed since its version was read.
+    The hides are kept for the batch from then on. Raises Refused where the batch rests or one
+    is kept for another batch, unless it is ``shared`` knowingly, and Stale where one changed since its
+    version was read.
     """
-    locked_batch(batch_id)
+    open_batch(batch_id)
     rows = locked_hides(on.hide_id for on in leather)
     versions = {row.id: row.version for row in rows}
     for on in leather:
@@ -269,21 +270,23 @@ def _own_newest(row: LayRow, newest: int) -> LayRevisionRow:
 def redo(lay_id: int, *, base: int) -> int:
     """Take the newest undo back, as a new revision; return its number. Redoing twice goes forward two.
 
-    Raises Refused where nothing was undone since the newest change; Stale like ``save``.
+    Raises Refused where nothing was undone since the newest change, or a colleague undid it; Stale like
+    ``save``.
     """
     row = locked_lay(lay_id)
     state = _state_of_base(row, base)
-    numbers = (LayRevisionRow.number, LayRevisionRow.source, LayRevisionRow.stands_for)
-    rows = {
-        int(r.number): r
-        for r in LayRevisionRow.select(*numbers, LayRevisionRow.changes).where(LayRevisionRow.lay == lay_id)
-    }
+    told = (LayRevisionRow.number, LayRevisionRow.source, LayRevisionRow.stands_for, LayRevisionRow.by)
+    rows = {int(r.number): r for r in LayRevisionRow.select(*told).where(LayRevisionRow.lay == lay_id)}
     top = int(row.head)
     while top > 1 and rows[top].source in ("undo", "redo") and rows[top].stands_for is not None:
         top -= 1
     if top == row.head:
         raise Refused(
             "nothing was undone since the newest change", value=base, expected="an undo to take back"
+        )
+    if not mine(rows[row.head].by_id):
+        raise Refused(
+            "the newest undo is a colleague's", value=base, expected="an undo of your own to take back"
         )
     shown = int(rows[row.head].stands_for or 0)
     forward = top

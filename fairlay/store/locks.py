@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from fairlay.core.errors import NotFound
+from fairlay.core.errors import NotFound, Refused
 from fairlay.store.tables import BatchRow, HideRow, JobRow, LayRow, LockRow
 
 HIDE_NUMBERS = "hide numbers"
@@ -25,6 +25,18 @@ def locked_batch(batch_id: int) -> BatchRow:
     row = BatchRow.select().where(BatchRow.id == batch_id).for_update().get_or_none()
     if row is None:
         raise NotFound(f"there is no batch {batch_id}", value=batch_id)
+    return row
+
+
+def open_batch(batch_id: int) -> BatchRow:
+    """Return a batch that is worked at, held. Raises NotFound, and Refused where it rests or is given up."""
+    row = locked_batch(batch_id)
+    if row.standing != "open":
+        raise Refused(
+            f"{row.number} is {row.standing}",
+            value=row.standing,
+            expected="a batch that is open; nothing was changed",
+        )
     return row
 
 

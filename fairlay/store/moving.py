@@ -12,11 +12,12 @@ from __future__ import annotations
 import base64
 import datetime
 import json
-import os
+import shutil
+import tempfile
 import zipfile
 import zlib
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, nullcontext, suppress
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
@@ -48,10 +49,11 @@ from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.moving_drawings import drawings, member_of
 from fairlay.store.people_rows import BenchRow, CodeRow, DeedRow, SessionRow, TryRow
+from fairlay.store.table import Json, Table
 
 FORMAT: Final = "fairlay.workshop/1"
 MANIFEST, NOTE = "workshop.json", "READ-ME.txt"
-TRAVELS: Final[tuple[type[t.Table], ...]] = (
+TRAVELS: Final[tuple[type[Table], ...]] = (
     t.PersonRow,
     t.GivenNumberRow,
     t.DeliveryRow,
@@ -78,7 +80,7 @@ TRAVELS: Final[tuple[type[t.Table], ...]] = (
     DeedRow,
 )
 """In the order in which they are filled: what a row refers to comes before it."""
-STAYS: Final[tuple[type[t.Table], ...]] = (
+STAYS: Final[tuple[type[Table], ...]] = (
     SessionRow,
     CodeRow,
     TryRow,
@@ -94,7 +96,7 @@ STAYS_IN_WORDS: Final = (
 )
 SECRET: Final = frozenset({"password", "pin"})
 IN: Final = "in"
-ROWS_AT_ONCE: Final = 200
+ROWS_AT_ONCE: Final = 100
 MOST_LINE: Final = 64_000_000
 SUFFIXES: Final = {
     "image/jpeg": "jpg",
@@ -141,34 +143,15 @@ def take_out(path: Path) -> Moved:
 
     Raises Refused where there is a file already, BadCopy where it could not be written or read back.
     """
-    if path.exists():
-        raise Refused(
-            f"{path} is there already", value=str(path), expected="a new name; it was left as it is"
-        )
-    part = path.with_name(path.name + ".part")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with part.open("wb") as file:
-            with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive, one_moment():
-                moved = _write(archive)
-            file.flush()
-            os.fsync(file.fileno())
+    with copies.written_whole(path, "archive") as part:
+        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive, one_moment():
+            moved = _write(archive)
         with zipfile.ZipFile(part) as archive:
             if (bad := archive.testzip()) is not None or _manifest(archive) != moved:
                 raise BadCopy(
                     f"{bad or MANIFEST} was not written as it was meant", expected="a disk that keeps"
                 )
-        part.replace(path)
-    except OSError as cause:
-        raise BadCopy(
-            f"the archive could not be written: {cause.strerror or cause}",
-            value=str(path),
-            expected="a place with room; what was there before was kept",
-        ) from cause
-    finally:
-        with suppress(OSError):
-            part.unlink(missing_ok=True)
-    return moved
+        return moved
 
 
 def _write(archive: zipfile.ZipFile) -> Moved:
@@ -181,7 +164,7 @@ def _write(archive: zipfile.ZipFile) -> Moved:
     return moved
 
 
-def name_of(table: type[t.Table]) -> str:
+def name_of(table: type[Table]) -> str:
     """Return a table's name."""
     return str(table._meta.table_name)
 
@@ -202,28 +185,37 @@ def _note(moved: Moved) -> str:
     )
 
 
-def _write_table(archive: zipfile.ZipFile, table: type[t.Table]) -> int:
-    name, key = name_of(table), table._meta.primary_key
+def _write_table(archive: zipfile.ZipFile, table: type[Table]) -> int:
+    name = name_of(table)
     columns = {f.column_name: f for f in table._meta.sorted_fields if f.column_name not in SECRET}
-    lines: list[str] = []
-    found = table.select(*columns.values()).order_by(key)
-    # One file of 60 MB at a time is enough to hold.
-    for row in found.iterator() if table is not t.UploadRow else _each_upload():
-        values = {c: _out(getattr(row, f.safe_name)) for c, f in columns.items() if f.name != "body"}
-        if table is t.UploadRow:
-            kept = uploads.upload(row.id)
-            values[IN] = f"files/{row.id}.{_suffix(kept)}"
-            archive.writestr(values[IN], kept.body, zipfile.ZIP_STORED)
-        elif name in EXCHANGED:
-            _document_out(archive, name, row, values)
-        lines.append(json.dumps(values, allow_nan=False, separators=(",", ":")))
-    archive.writestr(f"records/{name}.jsonl", "".join(line + "\n" for line in lines))
-    return len(lines)
+    count = 0
+    # A table may be larger than memory: it is read by the page, and waits on disk while files of its own are
+    # written (an archive takes one member at a time).
+    with tempfile.TemporaryFile() as lines:
+        for row in _paged(table):
+            values = {c: _out(getattr(row, f.safe_name)) for c, f in columns.items() if f.name != "body"}
+            if table is t.UploadRow:
+                kept = uploads.upload(row.id)
+                values[IN] = f"files/{row.id}.{_suffix(kept)}"
+                archive.writestr(values[IN], kept.body, zipfile.ZIP_STORED)
+            elif name in EXCHANGED:
+                _document_out(archive, name, row, values)
+            lines.write(json.dumps(values, allow_nan=False, separators=(",", ":")).encode() + b"\n")
+            count += 1
+        lines.seek(0)
+        with archive.open(f"records/{name}.jsonl", "w", force_zip64=True) as member:
+            shutil.copyfileobj(lines, member)
+    return count
 
 
-def _each_upload() -> Iterator[t.UploadRow]:
-    fields = [f for f in t.UploadRow._meta.sorted_fields if f.name != "body"]
-    return iter(t.UploadRow.select(*fields).order_by(t.UploadRow.id))
+def _paged(table: type[Table]) -> Iterator[Any]:
+    """Every row of a table by its key, without the bodies of files."""
+    key: Any = table._meta.primary_key
+    query = table.select(*(f for f in table._meta.sorted_fields if f.name != "body")).order_by(key)
+    page = list(query.limit(ROWS_AT_ONCE))
+    while page:
+        yield from page
+        page = list(query.where(key > getattr(page[-1], key.safe_name)).limit(ROWS_AT_ONCE))
 
 
 def _document_out(archive: zipfile.ZipFile, name: str, row: Any, values: dict[str, Any]) -> None:
@@ -352,6 +344,7 @@ def _fill(archive: zipfile.ZipFile, moved: Moved) -> None:
         if name not in moved.rows:
             continue  # an older release had no such table
         rows: list[dict[str, Any]] = []
+        size = 0
         for number, line in enumerate(_lines(archive, f"records/{name}.jsonl"), 1):
             try:
                 rows.append(_row_in(archive, table, json.loads(line)))
@@ -361,10 +354,11 @@ def _fill(archive: zipfile.ZipFile, moved: Moved) -> None:
                     value=line[:80].decode(errors="replace"),
                     expected="a row as fairlay export wrote it; nothing was changed",
                 ) from cause
-            count += 1
-            if len(rows) >= ROWS_AT_ONCE or table is t.UploadRow:  # a file is held alone
+            count, size = count + 1, size + len(line)
+            # MariaDB takes so much at once and no more; a file is held alone.
+            if len(rows) >= ROWS_AT_ONCE or size > uploads.PART_BYTES // 2 or table is t.UploadRow:
                 _insert(table, rows)
-                rows = []
+                rows, size = [], 0
         _insert(table, rows)
         if count != moved.rows.get(name, 0):
             raise BadCopy(
@@ -375,7 +369,7 @@ def _fill(archive: zipfile.ZipFile, moved: Moved) -> None:
     _read_back()
 
 
-def _insert(table: type[t.Table], rows: list[dict[str, Any]]) -> None:
+def _insert(table: type[Table], rows: list[dict[str, Any]]) -> None:
     if rows:
         try:
             if table is t.UploadRow:
@@ -394,7 +388,7 @@ def _lines(archive: zipfile.ZipFile, name: str) -> Iterator[bytes]:
                 yield line
 
 
-def _row_in(archive: zipfile.ZipFile, table: type[t.Table], values: Any) -> dict[str, Any]:
+def _row_in(archive: zipfile.ZipFile, table: type[Table], values: Any) -> dict[str, Any]:
     """Return a row as it goes into its table. Raises ValueError or TypeError for one that is none."""
     if not isinstance(values, dict):
         raise TypeError("a row is an object")
@@ -416,7 +410,7 @@ def _row_in(archive: zipfile.ZipFile, table: type[t.Table], values: Any) -> dict
         field = columns[column]
         if isinstance(field, peewee.BlobField) and value is not None:
             out[field.name] = base64.b64decode(value, validate=True)
-        elif not isinstance(field, t.Json) and isinstance(value, dict | list):
+        elif not isinstance(field, Json) and isinstance(value, dict | list):
             raise TypeError(f"{column} is no single value")
         else:
             out[field.name] = value

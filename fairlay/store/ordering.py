@@ -17,7 +17,7 @@ from fairlay.store import lays, spoken_for
 from fairlay.store.articles import all_articles
 from fairlay.store.batches import Batch, Ordered, batch_by_id, checked, put_line
 from fairlay.store.database import connected
-from fairlay.store.locks import locked_batch, locked_hides
+from fairlay.store.locks import locked_batch, locked_hides, open_batch
 from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, LayRow
 
 Standing = Literal["open", "held", "given up"]
@@ -40,13 +40,14 @@ def change(
     Raises Stale where somebody changed it meanwhile; Refused once cutting began, for a batch that is held or
     given up, an article twice or without pieces, or no line at all. Nothing is changed then.
     """
-    row = locked_batch(batch_id)
+    row = open_batch(batch_id)
     if row.version != version:
         raise Stale("this batch was changed meanwhile; nothing was overwritten", newer=row.version)
-    if row.state == "cut" or row.standing != "open":
-        state = row.standing if row.standing != "open" else "being cut"
+    if row.state == "cut":
         raise Refused(
-            f"{row.number} is {state}", value=state, expected="a batch that is open; nothing was changed"
+            f"{row.number} is being cut",
+            value="cut",
+            expected="a batch before its cutting; nothing was changed",
         )
     known = checked(lines)
     revisions = {
@@ -97,10 +98,10 @@ def stand(batch_id: int, standing: Standing) -> None:
             raise Refused(
                 f"{row.number} is cut", value=row.number, expected="a batch whose cutting has not begun"
             )
+        kept = locked_hides(r.hide_id for r in BatchHideRow.select().where(BatchHideRow.batch == row.id))
         for lay in LayRow.select(LayRow.id).where(LayRow.batch == row.id, ~LayRow.given_up):
             lays.give_up(lay.id)
-        kept = [r.hide_id for r in BatchHideRow.select().where(BatchHideRow.batch == row.id)]
-        spoken_for.let_go(row.id, locked_hides(kept))
+        spoken_for.let_go(row.id, kept)
         BatchRow.update(state="planned").where(BatchRow.id == row.id).execute()
     BatchRow.update(standing=standing).where(BatchRow.id == row.id).execute()
 

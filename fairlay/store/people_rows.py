@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import peewee
 
-from fairlay.store.tables import PersonRow, Table
+from fairlay.store.table import Table
+from fairlay.store.tables import PersonRow
 
 
 class BenchRow(Table):

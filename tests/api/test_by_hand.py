@@ -9,13 +9,17 @@ from typing import Any
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from shapely.affinity import translate
 from shapely.geometry import Point, Polygon
+from shapely.ops import unary_union
 
+from fairlay.core.errors import Refused
 from fairlay.core.formats.exchange import read_job
-from fairlay.core.lay import Lay, Placement, broken_rules
+from fairlay.core.lay import Lay, broken_rules
 from fairlay.core.lay.check import why_not
 from fairlay.core.shapes import Placing
-from fairlay.store import by_hand, insisted, lays
+from fairlay.store import by_hand, insisted, lays, people
+from fairlay.store.acting import acting_as
 from fairlay.work.laying import lay_one
 from tests import jobs as small
 from tests.api.test_lays_kept import _hide
@@ -115,6 +119,8 @@ def test_what_is_insisted_on_is_told_until_it_is_moved_or_signed_for(bench: Benc
     )
     bench.does("moves", put=[], take=[key])
     assert bench.lay()["state"]["unfair"] == []
+    gone = bench.page.put(f"/api/lays/{bench.lay_id}/signed", json={"piece": key})
+    assert gone.status_code == 409, "what lies against nothing is not signed for"
     bench.does("undo")
     assert len(bench.lay()["state"]["unfair"]) == 1, "an undo brings the mark back too"
     other = {"piece": "back", "copy_number": 0}
@@ -148,6 +154,38 @@ def test_undo_and_redo_go_all_the_way_and_back(bench: Bench) -> None:
     assert bench.asks("redo", base=bench.lay()["head"]).status_code == 409, (
         "a new move leaves nothing to redo"
     )
+
+
+def test_a_colleagues_undo_is_not_taken_back(bench: Bench) -> None:
+    bench.does("moves", put=[bench.put("washer", 0, 60.0, 30.0)])
+    mine, theirs = people.add(f"Ansel {bench.hide}", "cutter"), people.add(f"Ida {bench.hide}", "cutter")
+    with acting_as(theirs.id):
+        lays.go_to(bench.lay_id, 1, base=2)
+    with acting_as(mine.id), pytest.raises(Refused, match="the newest undo is a colleague's"):
+        lays.redo(bench.lay_id, base=3)
+    with acting_as(theirs.id):
+        lays.redo(bench.lay_id, base=3)
+    assert ("washer", 0) in bench.lies()
+
+
+def test_several_held_together_go_where_all_of_them_can(bench: Bench) -> None:
+    along = [{"piece": "washer", "turn_deg": 0.0, "mirrored": False, "dx": 40.0, "dy": 0.0}]
+    both = bench.asks("hand/ground", **held(bench, "washer", along=along)).json()["parts"]
+    alone = bench.asks("hand/ground", **held(bench, "washer")).json()["parts"]
+    lit = unary_union([Polygon(p[0], p[1:]) for p in both])
+    one = unary_union([Polygon(p[0], p[1:]) for p in alone])
+    assert lit.symmetric_difference(one.intersection(translate(one, -40.0, 0.0))).area < 50 < lit.area
+
+
+def test_where_the_leather_went_is_told_with_its_ground(bench: Bench) -> None:
+    bench.does("moves", put=[bench.put("back", 0, 120.0, 40.0)])
+    told = bench.page.get(f"/api/lays/{bench.lay_id}/went/{bench.hide}").json()
+    assert sum(s["m2"] for s in told["steps"]) == pytest.approx(told["whole_m2"], abs=1e-4)
+    assert sum(s["share"] for s in told["steps"]) == pytest.approx(1.0, abs=1e-3)
+    (pieces,) = [s for s in told["steps"] if s["kind"] == "pieces"]
+    assert pieces["m2"] == pytest.approx(0.14 * 0.09, rel=1e-3) and pieces["rings"]
+    assert {"edge", "flaw", "between"} <= {s["kind"] for s in told["steps"]}
+    assert bench.page.get(f"/api/lays/{bench.lay_id}/went/Q-404").status_code == 422
 
 
 def test_rows_are_pushed_pieces_swapped_pairs_turned_over_and_arrangements_copied(bench: Bench) -> None:
@@ -186,8 +224,7 @@ def test_random_moves_by_hand_leave_a_fair_lay_that_says_what_it_holds(bench: Be
         at = Placing(
             float(rng.uniform(0, 700)), float(rng.uniform(0, 380)), 0.0, bool(piece.pair and copy % 2)
         )
-        put = Placement(piece.id, copy, bench.hide, at)
-        fair = not list(why_not(piece, table.hide, now.job, put))
+        fair = not list(why_not(piece, table.hide, now.job.policy, at))
         answer = bench.asks(
             "moves", base=now.head, put=[bench.put(piece.id, copy, at.x, at.y, mirrored=at.mirrored)]
         )

@@ -80,6 +80,21 @@ def test_it_comes_in_elsewhere_the_same_to_the_last_figure(
     assert _members(tmp_path / "third.zip") == before
 
 
+def test_more_than_a_packet_holds_comes_in(workshop: TestClient, elsewhere: str, tmp_path: Path) -> None:
+    """MariaDB takes 16 MB at once; the documents of many steps of Undo are more than that together."""
+    hide = hides.rack()[0].id
+    event = {"hide": hide, "kind": "much", "words": "x", "created_at": now(), "before": {"x": "y" * 700_000}}
+    for _ in range(30):
+        connected(HideEventRow.insert(event).execute)()
+    path = tmp_path / "much.zip"
+    moving.take_out(path)
+    connected(HideEventRow.delete().where(HideEventRow.kind == "much").execute)()
+    open_at(elsewhere)
+    store.migrate()
+    moving.bring_in(path)
+    assert connected(HideEventRow.select().where(HideEventRow.kind == "much").count)() == 30
+
+
 def test_what_is_in_it_can_be_read_by_others(taken_out: Path) -> None:
     with zipfile.ZipFile(taken_out) as archive:
         names = archive.namelist()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
@@ -99,6 +100,10 @@ def test_a_batch_is_held_taken_up_given_up_and_ordered_once_more(workshop: TestC
     assert workshop.get(at).json()["state"] == "leather chosen"
     assert workshop.put(f"{at}/standing", json={"standing": "held"}).status_code == 204
     assert "is held" in change(workshop, batch).json()["problem"]
+    begun = {"material": "body leather", "hide_ids": [free.id], "objective": "order"}
+    for act, asked in (("lays", begun), ("leather", {"add": [free.id], "drop": []})):
+        assert "is held" in workshop.post(f"{at}/{act}", json=asked).json()["problem"]
+    assert workshop.post(f"{at}/leather", json={"add": [], "drop": [free.id]}).status_code == 204
     workshop.put(f"{at}/standing", json={"standing": "open"})
     assert change(workshop, batch, name="Four chairs").status_code == 200
     workshop.put(f"{at}/standing", json={"standing": "given up"})
@@ -110,6 +115,19 @@ def test_a_batch_is_held_taken_up_given_up_and_ordered_once_more(workshop: TestC
     assert again["lines"] == batch["lines"] and again["standing"] == "open" and again["name"] == "Four chairs"
     assert workshop.post(f"{at}/copies", json={"number": batch["number"]}).status_code == 409
     assert workshop.put(f"{at}/standing", json={"standing": "lost"}).status_code == 422
+
+
+def test_two_who_change_an_order_at_once_lose_nothing(workshop: TestClient, batch: Any) -> None:
+    article = batch["lines"][0]["article_id"]
+
+    def ask(quantity: int) -> int:
+        return int(change(workshop, batch, lines=[{"article_id": article, "quantity": quantity}]).status_code)
+
+    with ThreadPoolExecutor(4) as pool:
+        codes = sorted(pool.map(ask, range(10, 14)))
+    assert codes == [200, 409, 409, 409], "one of them, and the others are told"
+    now = workshop.get(f"/api/batches/{batch['id']}").json()
+    assert now["version"] == 2 and len(now["lines"]) == 1 and 10 <= now["lines"][0]["quantity"] <= 13
 
 
 def test_leather_that_cannot_be_enough_is_told_before_anything_is_laid(

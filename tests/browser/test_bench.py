@@ -5,16 +5,17 @@ from __future__ import annotations
 import json
 import re
 from typing import Any
+from urllib.parse import urljoin
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, expect
+from playwright.sync_api import Browser, BrowserContext, Page, ViewportSize, expect
 
-CHROMIUM_TABLET = {"width": 820, "height": 1180}
+TABLET: ViewportSize = {"width": 820, "height": 1180}
 
 
 def _api(page: Page, method: str, path: str, body: object = None) -> Any:
     answer = page.request.fetch(
-        path if path.startswith("http") else page.url.split("/", 3)[0] + "//" + page.url.split("/")[2] + path,
+        urljoin(page.url, path),
         method=method,
         headers={"fair-lay": "1", "content-type": "application/json"},
         data=None if body is None else json.dumps(body),
@@ -168,7 +169,7 @@ def test_a_lay_by_keys_alone(page: Page, lay: str) -> None:
 
 
 def test_a_lay_by_finger(browser: Browser, page: Page, lay: str) -> None:
-    context: BrowserContext = browser.new_context(viewport=CHROMIUM_TABLET, has_touch=True)  # type: ignore[arg-type]
+    context: BrowserContext = browser.new_context(viewport=TABLET, has_touch=True)
     tablet = context.new_page()
     tablet.goto(lay)
     pieces = tablet.locator("use[data-piece]")
@@ -186,5 +187,5 @@ def test_a_lay_by_finger(browser: Browser, page: Page, lay: str) -> None:
     hand.get_by_role("button", name="Put it down").tap()
     expect(pieces).to_have_count(laid)
     wide = tablet.evaluate("() => document.documentElement.scrollWidth")
-    assert wide <= CHROMIUM_TABLET["width"], "nothing runs out of a tablet"
+    assert wide <= TABLET["width"], "nothing runs out of a tablet"
     context.close()

@@ -35,10 +35,7 @@ def _why(
             )
         )
     )
-    return [
-        b.sentence
-        for b in why_not(job.pieces[0], job.hides[0], job, Placement("flap", 0, "Q-1", Placing(x, y, turn)))
-    ]
+    return [b.sentence for b in why_not(job.pieces[0], job.hides[0], job.policy, Placing(x, y, turn))]
 
 
 @pytest.mark.parametrize(
@@ -175,9 +172,9 @@ def test_reserved_leather_lets_only_its_own_pieces_lie(kept_for: list[str], word
     job = read_job(json.dumps(jobs.everything(hides=[jobs.side(reserved=[lane])], pieces=pieces)))
     for piece in (job.pieces[0], job.pieces_by_id["flap~s.a"]):
         at = Placement(piece.id, 0, "Q-1", Placing(100, 20, 0))
-        said = [b.sentence for b in why_not(piece, job.hides[0], job, at)]
+        said = [b.sentence for b in why_not(piece, job.hides[0], job.policy, at.at)]
         assert said == ([] if words is None else [words])
-        assert not list(why_not(piece, job.hides[0], job, replace(at, at=Placing(420, 100, 0))))
+        assert not list(why_not(piece, job.hides[0], job.policy, Placing(420, 100, 0)))
     lane["for"] = ["saddle"]
     with pytest.raises(BadJob, match="reserved for 'saddle', which is no piece"):
         read_job(json.dumps(jobs.everything(hides=[jobs.side(reserved=[lane])], pieces=pieces)))

@@ -32,8 +32,10 @@ export function Frame() {
   return (
     <UnitsProvider>
       <div className="flex h-full flex-col">
-        <header className="flex items-stretch gap-8 bg-bench-deep pl-5">
-          <span className="self-center font-stamp text-xl font-bold tracking-wide">Fair Lay</span>
+        <header className="flex items-stretch gap-3 bg-bench-deep pl-5 lg:gap-8">
+          <span className="self-center font-stamp text-xl font-bold tracking-wide whitespace-nowrap">
+            Fair Lay
+          </span>
           <nav className="flex" aria-label="Rooms">
             {ROOMS.map((room) => (
               <NavLink
@@ -44,7 +46,7 @@ export function Frame() {
                 {({ isActive }) => (
                   <>
                     <span
-                      className={`px-5 pb-1.5 font-stamp ${isActive ? 'font-bold text-chalk' : 'text-chalk-dim group-hover:text-chalk'}`}
+                      className={`px-3 pb-1.5 font-stamp lg:px-5 ${isActive ? 'font-bold text-chalk' : 'text-chalk-dim group-hover:text-chalk'}`}
                     >
                       {room.name}
                     </span>

@@ -27,7 +27,7 @@ from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.pattern.piece import MOST_GAP_MM
 from fairlay.core.rules import fair_ground, needs_of
-from fairlay.core.rules.gap import gap_of
+from fairlay.core.rules.gap import between
 from fairlay.core.rules.grain import any_way, lines_on, off_grain
 from fairlay.core.shapes.minkowski import NOTHING, Parts, convex_parts, pack, polygons, sum_of, sums, turned
 from fairlay.core.shapes.placing import Placing, place_points
@@ -183,7 +183,7 @@ class HandTable:
         return piece.id, self._grown_mm(held, piece), turn, other.at.mirrored, self._held_key(held)
 
     def _grown_mm(self, held: Held, piece: Piece) -> float:
-        apart = max(gap_of(held.piece, self.job.policy), gap_of(piece, self.job.policy))
+        apart = between(held.piece, piece, self.job.policy)
         return max(0.0, apart - OVERLAP_MM + SPARE_MM) if apart else 0.0
 
     def _beside(self, held: Held, other: Placement) -> Parts:

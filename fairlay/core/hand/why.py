@@ -6,35 +6,23 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
-import shapely
-from shapely.geometry import Point, Polygon
+from shapely.geometry import Point
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import nearest_points
 
 from fairlay.core.hand.open_ground import HandTable, Held
+from fairlay.core.lay.check import Because, why_not
 from fairlay.core.lay.lay import Placement
 from fairlay.core.leather import Hide
-from fairlay.core.rules import forbidden_ground, gap, grain, thickness
-from fairlay.core.rules.gap import gap_of
-from fairlay.core.rules.thickness import off_range_mm
+from fairlay.core.rules import gap
 from fairlay.core.shapes.placing import Placing, place_region
-from fairlay.core.tolerances import OVERLAP_MM
 
 NEAR_MM: Final = 400.0
 """A place farther off than this is another place, and no nudge."""
 CRUMB_MM2: Final = 1e-9
-
-
-@dataclass(frozen=True)
-class Because:
-    """One reason: the rule, its sentence, and the ground it speaks of, in mm on the hide."""
-
-    rule: str
-    sentence: str
-    ground: BaseGeometry
 
 
 @dataclass(frozen=True)
@@ -64,52 +52,37 @@ def why(table: HandTable, held: Held, at: tuple[float, float], lying: Sequence[P
 
 
 def reasons(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement]) -> list[Because]:
-    """Return each rule of place, angle and gap that a held piece breaks at a placing."""
-    piece, hide, policy = held.piece, table.hide, table.job.policy
-    shape, core = place_region(piece.region, at), place_region(piece.core, at)
-    show = place_region(piece.show_core, at)
-    out = []
-    for found in forbidden_ground(piece, hide, policy):
-        if found.rule == thickness.NAME:
-            continue
-        body = show if found.show_only else core
-        barred = found.region.buffer(-OVERLAP_MM) if found.rule == "edge" else found.region
-        met = body.intersection(barred)
-        if met.area > CRUMB_MM2:
-            where = place_region(piece.show_face if found.show_only else piece.region, at)
-            ground = where.intersection(found.region)
-            out.append(Because(found.rule, f"{found.reason}{_whereabouts(hide, shape, ground)}", ground))
-    if (off := off_range_mm(piece, shape, hide)) and piece.thickness_mm:
-        least, most = piece.thickness_mm
-        bad = [f.region for f in forbidden_ground(piece, hide, policy) if f.rule == thickness.NAME]
-        words = f"on leather {off[0]:.2f} to {off[1]:.2f} mm thick; it needs {least:g} to {most:g} mm"
-        out.append(Because(thickness.NAME, words, shape.intersection(shapely.union_all(bad))))
-    centre = shape.centroid
-    sentence = grain.off_grain(piece, hide, policy, at.rotation_deg, at.mirrored, centre.x, centre.y)
-    if sentence:
-        out.append(Because(grain.NAME, sentence, Polygon()))
-    return _too_near(table, held, at, lying) + out
+    """Return each rule of distance, place and angle that a held piece breaks at a placing, with where on the
+    piece.
+    """
+    shape = place_region(held.piece.region, at)
+    placed = [
+        replace(found, sentence=found.sentence + _whereabouts(table.hide, shape, found.ground))
+        for found in why_not(held.piece, table.hide, table.job.policy, at)
+    ]
+    return _too_near(table, held, at, lying) + placed
 
 
 def _too_near(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement]) -> list[Because]:
-    piece, job = held.piece, table.job
-    slim = place_region(piece.slim, at)
+    """Each piece that a held one is too near to, by the rule of the gap."""
+    job = table.job
+    slim = place_region(held.piece.slim, at)
     x0, y0, x1, y1 = slim.bounds
     reach = math.hypot(x1 - x0, y1 - y0) + table.widest_mm
+    near = [p for p in lying if p.hide == table.hide.id and math.hypot(p.at.x - at.x, p.at.y - at.y) <= reach]
+    pieces = [job.pieces_by_id[p.piece] for p in near]
+    slims = [slim, *(place_region(q.slim, p.at) for q, p in zip(pieces, near, strict=True))]
+    gaps = [gap.gap_of(q, job.policy) for q in (held.piece, *pieces)]
     out = []
-    for p in lying:
-        if p.hide != table.hide.id or math.hypot(p.at.x - at.x, p.at.y - at.y) > reach:
-            continue
-        other = job.pieces_by_id[p.piece]
-        theirs = place_region(other.slim, p.at)
-        apart = max(gap_of(piece, job.policy), gap_of(other, job.policy))
-        if slim.intersects(theirs):
-            met = place_region(piece.region, at).intersection(place_region(other.region, p.at))
-            words = f"it would lie {met.area / 100:.1f} cm2 over {{{p.piece}}} {p.copy + 1}"
-            out.append(Because(gap.NAME, words, met))
-        elif apart and (found := slim.distance(theirs)) < apart - OVERLAP_MM:
-            words = f"{found:.1f} mm from {{{p.piece}}} {p.copy + 1}, {apart:g} wanted"
-            out.append(Because(gap.NAME, words, place_region(other.region, p.at)))
+    for _, k, sentence in gap.too_near(slims, gaps, [0]):
+        other, p = pieces[k - 1], near[k - 1]
+        met = place_region(held.piece.region, at).intersection(place_region(other.region, p.at))
+        name = f"{{{p.piece}}} {p.copy + 1}"
+        if met.area > CRUMB_MM2:
+            out.append(Because(gap.NAME, f"it would lie {met.area / 100:.1f} cm2 over {name}", met))
+        else:
+            ground = place_region(other.region, p.at)
+            out.append(Because(gap.NAME, f"it and {name} {sentence}", ground))
     return out
 
 

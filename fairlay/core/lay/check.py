@@ -13,8 +13,9 @@ from shapely.prepared import prep
 from fairlay.core.lay.lay import Job, Lay, Placement
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
-from fairlay.core.rules import Forbidden, forbidden_ground, gap, grain, needs_of, thickness
-from fairlay.core.shapes.placing import place_region
+from fairlay.core.rules import Forbidden, Policy, forbidden_ground, gap, grain, needs_of, thickness
+from fairlay.core.shapes.placing import Placing, place_region
+from fairlay.core.shapes.rings import union
 from fairlay.core.tolerances import MOVED_MM, OVERLAP_MM
 
 
@@ -55,35 +56,46 @@ def broken_rules(job: Job, lay: Lay, only: Collection[tuple[str, int]] | None = 
     return tuple(broken)
 
 
+@dataclass(frozen=True)
+class Because:
+    """A rule that a piece breaks where it lies: its sentence, and the ground it speaks of, in mm on the
+    hide (empty for a rule of angle).
+    """
+
+    rule: str
+    sentence: str
+    ground: BaseGeometry
+
+
 def why_not(
-    piece: Piece, hide: Hide, job: Job, placement: Placement, ground: tuple[Forbidden, ...] | None = None
-) -> Iterator[Broken]:
-    """Yield the rules of place and angle that one placement breaks: the sentences of "why not here?"."""
-    shape = place_region(piece.region, placement.at)
-    core = place_region(piece.core, placement.at)
-    show = place_region(piece.show_core, placement.at)
+    piece: Piece, hide: Hide, policy: Policy, at: Placing, ground: tuple[Forbidden, ...] | None = None
+) -> Iterator[Because]:
+    """Yield the rules of place and angle that a piece breaks at a placing: what "why not here?" tells."""
+    shape = place_region(piece.region, at)
+    core = place_region(piece.core, at)
+    show = place_region(piece.show_core, at)
     slack = 1e-9
-    for found in ground if ground is not None else forbidden_ground(piece, hide, job.policy):
+    known = ground if ground is not None else forbidden_ground(piece, hide, policy)
+    for found in known:
         if found.rule == thickness.NAME:
             continue
         body = show if found.show_only else core
         barred = found.region.buffer(-OVERLAP_MM) if found.rule == "edge" else found.region
-        if prep(body).intersects(barred) and body.intersection(barred).area > slack:
-            yield Broken(found.rule, (), found.reason)
+        if prep(body).intersects(barred) and (met := body.intersection(barred)).area > slack:
+            yield Because(found.rule, found.reason, met)
     off = thickness.off_range_mm(piece, shape, hide)
     if off and piece.thickness_mm:
-        yield Broken(
+        wrong = union(f.region for f in known if f.rule == thickness.NAME)
+        yield Because(
             thickness.NAME,
-            (),
             f"on leather {off[0]:.2f} to {off[1]:.2f} mm thick; it needs {piece.thickness_mm[0]:g} to "
             f"{piece.thickness_mm[1]:g} mm",
+            shape.intersection(wrong),
         )
     centre = shape.centroid
-    sentence = grain.off_grain(
-        piece, hide, job.policy, placement.at.rotation_deg, placement.at.mirrored, centre.x, centre.y
-    )
+    sentence = grain.off_grain(piece, hide, policy, at.rotation_deg, at.mirrored, centre.x, centre.y)
     if sentence:
-        yield Broken(grain.NAME, (), sentence)
+        yield Because(grain.NAME, sentence, Polygon())
 
 
 def _broken_on_hide(
@@ -104,7 +116,7 @@ def _broken_on_hide(
         key = needs_of(piece, hide)
         if key not in grounds:
             grounds[key] = forbidden_ground(piece, hide, job.policy)
-        for found in why_not(piece, hide, job, placement, grounds[key]):
+        for found in why_not(piece, hide, job.policy, placement.at, grounds[key]):
             yield Broken(found.rule, (i,), f"{_tag(placement)}: {found.sentence}")
     gaps = [gap.gap_of(job.pieces_by_id[lay.placements[i].piece], job.policy) for i in on]
     among = None if only is None else [k for k, look in enumerate(looked_at) if look]

@@ -26,10 +26,12 @@ def shortages(
             said.append(
                 f"{most} {names[piece.id]} at most fit the {_leather(piece)}, {piece.quantity} wanted"
             )
+    told = 0
     for tightness in (1, 2, 3):
         wanting = [p for p in pieces if p.max_tightness <= tightness and not p.filler]
-        if not wanting:
+        if len(wanting) == told:  # nothing more than is said already
             continue
+        told = len(wanting)
         wanted = sum(p.area_mm2 * p.quantity for p in wanting) / 1e6
         there = sum(max(area[needs_of(p)] for p in wanting) for area in fair) / 1e6
         if wanted > there:

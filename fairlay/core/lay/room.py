@@ -24,7 +24,7 @@ from fairlay.core.lay.lay import Job
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import fair_ground
-from fairlay.core.rules.gap import gap_of
+from fairlay.core.rules.gap import between
 from fairlay.core.rules.grain import any_way, fair_turns, lines_on
 from fairlay.core.shapes.field import distance_field
 from fairlay.core.shapes.kernels import paint_body
@@ -133,7 +133,7 @@ def _grounds(job: Job, piece: Piece, hide: Hide) -> tuple[BaseGeometry, BaseGeom
     fair, off_show = fair_ground(piece, hide, job.policy)
     stands = [
         place_region(job.pieces_by_id[p.piece].region, p.at).buffer(
-            max(gap_of(piece, job.policy), gap_of(job.pieces_by_id[p.piece], job.policy)) - 2 * OVERLAP_MM
+            between(piece, job.pieces_by_id[p.piece], job.policy) - 2 * OVERLAP_MM
         )
         for p in job.fixed
         if p.hide == hide.id and (job.pieces_by_id[p.piece].parent or p.piece) != (piece.parent or piece.id)

@@ -22,6 +22,11 @@ def gap_of(piece: Piece, policy: Policy) -> float:
     return policy.gap_mm if piece.gap_mm is None else piece.gap_mm
 
 
+def between(first: Piece, second: Piece, policy: Policy) -> float:
+    """Return the least distance in mm between two pieces: the larger of both gaps."""
+    return max(gap_of(first, policy), gap_of(second, policy))
+
+
 def too_near(
     slim: Sequence[BaseGeometry], gaps: Sequence[float], among: Sequence[int] | None = None
 ) -> Iterator[tuple[int, int, str]]:

@@ -39,10 +39,7 @@ function BatchForm({ onClose }: { onClose: () => void }) {
   const go = useNavigate()
   const add = useMutation({
     mutationFn: (form: FormData) => {
-      const text = (name: string) => {
-        const value = form.get(name)
-        return typeof value === 'string' ? value.trim() : ''
-      }
+      const text = textIn(form)
       return told(
         api.POST('/api/batches', {
           body: {
@@ -114,6 +111,12 @@ function BatchForm({ onClose }: { onClose: () => void }) {
       />
     </form>
   )
+}
+
+/** What stands in the fields of a form, by name. */
+const textIn = (form: FormData) => (name: string) => {
+  const value = form.get(name)
+  return typeof value === 'string' ? value.trim() : ''
 }
 
 type Article = Schemas['ArticleOut']
@@ -190,10 +193,7 @@ function ChangeForm({ batch, onClose }: { batch: Schemas['BatchOut']; onClose: (
   const queries = useQueryClient()
   const change = useMutation({
     mutationFn: (form: FormData) => {
-      const text = (name: string) => {
-        const value = form.get(name)
-        return typeof value === 'string' ? value.trim() : ''
-      }
+      const text = textIn(form)
       return told(
         api.PUT('/api/batches/{batch_id}', {
           params: { path: { batch_id: batch.id } },

@@ -7,9 +7,14 @@ import { leatherColour, pathOf } from '../../hide/paths'
 import { Button } from '../../parts/controls'
 import { percent, plural, useUnits } from '../../parts/units'
 import { LaidPieces, matrixOf } from './LaidPieces'
-import { byHide, keyOf, type Lay } from './lay'
+import { byHide, differing, keyOf, type Lay } from './lay'
 
 const NONE: never[] = []
+/** What lay otherwise is dotted in red chalk, where it lies now in broken green. */
+const DIFFER = [
+  ['left', '#a3281a'],
+  ['down', '#2f6140'],
+] as const
 const NO_KEYS: ReadonlySet<string> = new Set()
 const NOTHING = () => undefined
 
@@ -87,12 +92,12 @@ function Compared({ lay, hide: first }: { lay: Lay; hide: string }) {
         >
           {over ? 'Side by side' : 'Over each other'}
         </Button>
-        {a && b && <Difference a={a} b={b} />}
         <Dialog.Close asChild>
           <Button look="bench" className="ml-auto">
             Close
           </Button>
         </Dialog.Close>
+        {a && b && <Difference a={a} b={b} />}
       </div>
       <div className="flex min-h-0 flex-1 flex-col gap-1 lg:flex-row">
         {a && b && !over && (
@@ -102,7 +107,12 @@ function Compared({ lay, hide: first }: { lay: Lay; hide: string }) {
           </>
         )}
         {a && b && over && (
-          <OneLay lay={a} over={b} number={number} words={`Revision ${one}, ${two} over it`} />
+          <OneLay
+            lay={a}
+            over={b}
+            number={number}
+            words={`Revision ${one}; what ${two} has otherwise is broken green, where it lay dotted red`}
+          />
         )}
       </div>
     </>
@@ -112,24 +122,17 @@ function Compared({ lay, hide: first }: { lay: Lay; hide: string }) {
 function Difference({ a, b }: { a: Lay; b: Lay }) {
   const units = useUnits()
   const [f, g] = [a.state.figures, b.state.figures]
-  const lies = new Map(a.state.placements.map((p) => [keyOf(p), JSON.stringify(p)]))
-  const moved = b.state.placements.filter((p) => lies.get(keyOf(p)) !== JSON.stringify(p)).length
-  const gone = a.state.placements.length - (b.state.placements.length - onlyIn(b, a))
+  const { down, up } = differing(a.state.placements, b.state.placements)
   const signed = (n: number, words: string) => `${n > 0 ? '+' : n < 0 ? '−' : '±'}${words}`
   return (
-    <p role="status" className="text-sm">
+    <p role="status" className="basis-full text-sm">
       {signed(g.placed - f.placed, plural(Math.abs(g.placed - f.placed), 'piece'))},{' '}
       {signed(g.used_m2 - f.used_m2, units.area(Math.abs(g.used_m2 - f.used_m2)))} of leather,{' '}
       {signed(g.cost - f.cost, units.money(Math.abs(g.cost - f.cost)))}, yield{' '}
-      {percent(f.yield_of_used, 1)} → {percent(g.yield_of_used, 1)}; {moved} moved or new, {gone}{' '}
-      taken up
+      {percent(f.yield_of_used, 1)} → {percent(g.yield_of_used, 1)}; {down.length} moved or new,{' '}
+      {up.length} taken up
     </p>
   )
-}
-
-const onlyIn = (b: Lay, a: Lay) => {
-  const known = new Set(a.state.placements.map(keyOf))
-  return b.state.placements.filter((p) => !known.has(keyOf(p))).length
 }
 
 function OneLay({
@@ -147,7 +150,8 @@ function OneLay({
   if (!hide) return null
   const pieces = new Map(lay.pieces.map((p) => [p.id, p]))
   const here = byHide(lay.state.placements).get(hide.number) ?? NONE
-  const others = over ? (byHide(over.state.placements).get(hide.number) ?? NONE) : NONE
+  const there = over ? (byHide(over.state.placements).get(hide.number) ?? NONE) : here
+  const { down, left } = differing(here, there)
   return (
     <figure className="flex min-h-0 min-w-0 flex-1 flex-col">
       <figcaption className="px-4 py-1 font-stamp">
@@ -168,19 +172,21 @@ function OneLay({
                 onHold={NOTHING}
               />
               <g pointerEvents="none">
-                {others.map((p) => (
-                  <path
-                    key={keyOf(p)}
-                    d={pathOf(pieces.get(p.piece)?.rings ?? [])}
-                    transform={matrixOf(p)}
-                    fill="#2f6140"
-                    fillOpacity={0.22}
-                    stroke="#173a24"
-                    strokeWidth={2.5}
-                    strokeDasharray="9 5"
-                    vectorEffect="non-scaling-stroke"
-                  />
-                ))}
+                {DIFFER.map(([own, colour]) =>
+                  (own === 'left' ? left : down).map((p) => (
+                    <path
+                      key={`${own} ${keyOf(p)}`}
+                      d={pathOf(pieces.get(p.piece)?.rings ?? [])}
+                      transform={matrixOf(p)}
+                      fill={colour}
+                      fillOpacity={0.3}
+                      stroke={colour}
+                      strokeWidth={3}
+                      strokeDasharray={own === 'left' ? '3 4' : '10 5'}
+                      vectorEffect="non-scaling-stroke"
+                    />
+                  )),
+                )}
               </g>
             </>
           )}

@@ -4,6 +4,10 @@ import type { Lay, Piece } from './lay'
 import type { HandOf } from './useHand'
 
 const SMALL = 'min-h-11 px-3'
+const NOWHERE = {
+  one: 'As it is held there is no place for it on this hide: try the best angle',
+  many: 'As they are held there is no place for them together on this hide',
+}
 
 /** The piece in the hand: what may be done with it, and why it does not go where it is held. */
 export function HandPanel({ held }: { held: HandOf }) {
@@ -27,11 +31,7 @@ export function HandPanel({ held }: { held: HandOf }) {
           'Looking where it can go …'
         ) : nowhere ? (
           <b>
-            {held.sentence ? (
-              <Said words={held.sentence} />
-            ) : (
-              'As it is held there is no place for it on this hide: try the best angle'
-            )}
+            {held.sentence ? <Said words={held.sentence} /> : NOWHERE[several > 1 ? 'many' : 'one']}
           </b>
         ) : hand.insisting ? (
           'It goes down wherever it is put, and is marked where a rule forbids that'

@@ -102,7 +102,8 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
     else for (const one of refs(target.filter((k) => !pins.has(k)))) acts.pin.mutate(one)
   }
   const toTray = () => {
-    if (held.hand?.home) held.toTray(refs([...away]))
+    if (held.hand !== null && !held.hand.home) held.leave()
+    else if (held.hand?.home) held.toTray(refs([...away]))
     else if (target.length > 0) held.toTray(refs(target))
     setChosen([])
   }

@@ -44,3 +44,18 @@ export function nextOf(here: Placement[], held: string | null, by: number): stri
   const first = by > 0 ? 0 : keys.length - 1
   return keys[at < 0 ? first : (at + by + keys.length) % keys.length] ?? null
 }
+
+/**
+ * What makes one lay another: put `down` (new, or lying otherwise), taken `up`; and where those lay
+ * before that lie otherwise or no longer (`left`).
+ */
+export function differing(before: Placement[], after: Placement[]) {
+  const now = new Map(after.map((p) => [keyOf(p), p]))
+  const then = new Map(before.map((p) => [keyOf(p), p]))
+  const same = (p: Placement, q: Placement | undefined) => JSON.stringify(p) === JSON.stringify(q)
+  return {
+    down: after.filter((p) => !same(p, then.get(keyOf(p)))),
+    up: before.filter((p) => !now.has(keyOf(p))),
+    left: before.filter((p) => !same(p, now.get(keyOf(p)))),
+  }
+}

@@ -46,7 +46,14 @@ export function Whose() {
           no copy of late
         </Link>
       )}
-      {me.demo && <span className="text-sm text-chalk-dim">demo, open on this machine only</span>}
+      {me.demo && (
+        <span
+          className="text-sm whitespace-nowrap text-chalk-dim"
+          title="open on this machine only"
+        >
+          demo<span className="hidden lg:inline">, open on this machine only</span>
+        </span>
+      )}
       {me.at_bench && (
         <button
           type="button"
@@ -59,7 +66,7 @@ export function Whose() {
         </button>
       )}
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="min-h-11 rounded-sm px-3 text-chalk hover:bg-chalk/10">
+        <DropdownMenu.Trigger className="min-h-11 rounded-sm px-3 whitespace-nowrap text-chalk hover:bg-chalk/10">
           {me.person.name} ▾
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
