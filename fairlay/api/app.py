@@ -27,6 +27,7 @@ from fairlay.api import (
     receiving,
     settings,
     ways_in,
+    what_ifs,
 )
 from fairlay.api.door import Door, allowed
 from fairlay.api.models import Problem
@@ -88,6 +89,7 @@ def create_app(connect: bool = True) -> FastAPI:
         batches,
         lays,
         hand,
+        what_ifs,
         jobs,
     ):
         app.include_router(room.router)

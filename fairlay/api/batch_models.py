@@ -77,6 +77,14 @@ class LeatherOffer(BaseModel):
     laid: bool
 
 
+class SharesWith(BaseModel):
+    """Another open batch that is cut from the same material, and may be laid together with this one."""
+
+    batch_id: int
+    number: str
+    name: str
+
+
 class MaterialNeed(BaseModel):
     material: str
     pieces: int
@@ -87,6 +95,7 @@ class MaterialNeed(BaseModel):
     lays: list[LaySummaryOut]
     short: list[str]
     short_on_rack: list[str]
+    shares_with: list[SharesWith]
 
 
 class BatchSummary(BaseModel):
@@ -184,6 +193,25 @@ class NewLay(BaseModel):
     hide_ids: Annotated[list[int], Field(min_length=1, max_length=60)]
     objective: Literal["fill", "sets", "order"] = "order"
     shared: bool = False
+    with_batches: Annotated[list[int], Field(max_length=12)] = []
+
+
+class ProposedHide(BaseModel):
+    """A hide to open, and the area of pieces it would hold."""
+
+    hide_id: int
+    number: str
+    price: float
+    holds_m2: float
+
+
+class ProposalOut(BaseModel):
+    """Hides to open at least cost; not ``enough``: even all that is free is thought too little."""
+
+    hides: list[ProposedHide]
+    cost: float
+    enough: bool
+    share: float
 
 
 class LaySummaryOut(BaseModel):

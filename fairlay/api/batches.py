@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
+from dataclasses import replace
 
 from fastapi import APIRouter
 
@@ -23,10 +24,14 @@ from fairlay.api.batch_models import (
     OrderTable,
     PieceNeed,
     PieceOut,
+    ProposalOut,
+    ProposedHide,
+    SharesWith,
     StandingIn,
 )
 from fairlay.api.models import Created
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
+from fairlay.core.errors import Refused
 from fairlay.core.lay.enough import shortages
 from fairlay.core.lay.order import (
     Line,
@@ -38,11 +43,12 @@ from fairlay.core.lay.order import (
     pieces_of_batch,
     suits,
 )
+from fairlay.core.lay.propose import USUAL_SHARE, Offered, propose
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
 from fairlay.store import articles, batches, changed_leather, hides, lays, ordering, spoken_for
 from fairlay.store.batches import Batch, Ordered
-from fairlay.store.fair import FairQuestion, fair_of
+from fairlay.store.fair import FairQuestion, fair_of, runs_of
 from fairlay.store.hides import OnRack
 from fairlay.store.lays import LaidOn, LaySummary
 
@@ -155,7 +161,10 @@ def one_batch(batch_id: int) -> BatchOut:
     fair = fair_of(list(asked.values()))
     others = spoken_for.kept_by_others(batch_id, [h.id for h in rack])
     lying = spoken_for.lays_on([h.id for h in rack], batch_id)
-    materials = [_material(batch, need, asked[need.material], fair, laid, others, lying) for need in needs]
+    beside = _beside(batch)
+    materials = [
+        _material(batch, need, asked[need.material], fair, laid, others, lying, beside) for need in needs
+    ]
     return BatchOut(
         **summary.model_dump(),
         gap_mm=batch.gap_mm,
@@ -174,7 +183,8 @@ def change_leather(batch_id: int, asked: LeatherChange) -> None:
 @router.post("/batches/{batch_id}/lays", status_code=201)
 def begin_lay(batch_id: int, asked: NewLay) -> Created:
     """Begin a lay of one material of a batch on some hides, which the batch keeps from then on."""
-    batch = batches.batch_by_id(batch_id)
+    others = [i for i in dict.fromkeys(asked.with_batches) if i != batch_id]
+    batch = batches.together(batches.batch_by_id(batch_id), [batches.batch_by_id(i) for i in others])
     chosen = hides.hides_by_id(dict.fromkeys(asked.hide_ids))
     job = job_for(
         f"{batch.number} {asked.material}",
@@ -186,7 +196,50 @@ def begin_lay(batch_id: int, asked: NewLay) -> Created:
         batch.match_sets,
     )
     leather = [LaidOn(found.id, found.version) for found in chosen]
-    return Created(id=lays.create_lay(batch_id, asked.material, job, leather, shared=asked.shared))
+    return Created(
+        id=lays.create_lay(batch_id, asked.material, job, leather, shared=asked.shared, with_batches=others)
+    )
+
+
+@router.get("/batches/{batch_id}/proposal")
+def propose_leather(batch_id: int, material: str, leave: str = "") -> ProposalOut:
+    """Which hides and offcuts to open for a material of a batch at least cost, with what each would hold:
+    what is chosen already stays, what is in ``leave`` (ids, by commas) is not opened, nor what others keep.
+    """
+    batch = batches.batch_by_id(batch_id)
+    question = _asked(batch, material, hides.rack())
+    if not question.pieces:
+        raise Refused(
+            f"{batch.number} cuts nothing from {material}", value=material, expected="its materials"
+        )
+    others = spoken_for.kept_by_others(batch_id, [h.id for h in question.hides])
+    left = {int(i) for i in leave.split(",") if i.strip().isdigit()}
+    free = [h for h in question.hides if h.id not in others and h.id not in left]
+    fair = fair_of([replace(question, hides=free)])
+    offered = [Offered(h.id, h.card.usable_m2 * h.cost_per_m2, fair[h.id]) for h in free]
+    found = propose(question.pieces, offered, fixed=[i for i in batch.hide_ids if i not in left])
+    by_id = {h.id: (h, o) for h, o in zip(free, offered, strict=True)}
+    return ProposalOut(
+        hides=[
+            ProposedHide(hide_id=i, number=by_id[i][0].number, price=by_id[i][1].price, holds_m2=holds)
+            for i, holds in found.holds.items()
+        ],
+        cost=found.cost,
+        enough=found.enough,
+        share=USUAL_SHARE,
+    )
+
+
+def _beside(batch: Batch) -> dict[str, list[SharesWith]]:
+    """Other open batches by the materials they are cut from."""
+    out: dict[str, list[SharesWith]] = {}
+    for other in batches.all_batches():
+        if other.id != batch.id and other.standing == "open" and other.state != "cut":
+            for material in dict.fromkeys(p.material for line in other.lines for p in line.article.pieces):
+                out.setdefault(material, []).append(
+                    SharesWith(batch_id=other.id, number=other.number, name=other.name)
+                )
+    return out
 
 
 def _summary(batch: Batch, leather_changed: bool) -> BatchSummary:
@@ -239,6 +292,7 @@ def _material(
     laid: list[LaySummary],
     others: dict[int, list[str]],
     lying: set[int],
+    beside: dict[str, list[SharesWith]],
 ) -> MaterialNeed:
     names = {
         piece_id(line.article, p): (p.name, line.article.name)
@@ -261,10 +315,17 @@ def _material(
             )
         )
     said = {piece: name for piece, (name, _) in names.items()}
-    chosen = [fair[found.id] for found in asked.hides if found.id in batch.hide_ids]
+    runs = runs_of(asked)
+    chosen = [h.id for h in asked.hides if h.id in batch.hide_ids]
+    rack = [h.id for h in asked.hides]
+
+    def short(ids: list[int]) -> list[str]:
+        return list(shortages(asked.pieces, said, [fair[i] for i in ids], [runs[i] for i in ids]))
+
     return MaterialNeed(
-        short=list(shortages(asked.pieces, said, chosen)) if chosen else [],
-        short_on_rack=list(shortages(asked.pieces, said, [fair[h.id] for h in asked.hides])),
+        short=short(chosen) if chosen else [],
+        short_on_rack=short(rack),
+        shares_with=beside.get(need.material, []),
         material=need.material,
         pieces=need.pieces,
         area_m2=need.area_m2,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from cachetools import LRUCache
 from fastapi import APIRouter
 from shapely.affinity import translate
 
@@ -15,26 +16,32 @@ from fairlay.api.hand_models import (
     GroundOut,
     HeldAt,
     HeldOver,
+    MostOut,
     Push,
     Signing,
+    SpotAsked,
+    SpotFit,
+    SpotOut,
     Swap,
     TurnOver,
     WentOut,
     WentStep,
     WhyOut,
 )
-from fairlay.api.laid import names_of
+from fairlay.api.laid import names_of, placement_out
 from fairlay.api.models import FromRevision, PinnedPiece, Revised
 from fairlay.core.errors import BadLay, Refused
 from fairlay.core.hand import moves
 from fairlay.core.hand.open_ground import HandTable, Held
+from fairlay.core.hand.spot import spot
 from fairlay.core.hand.why import why
-from fairlay.core.lay import Lay, Placement
+from fairlay.core.lay import Job, Lay, Placement
 from fairlay.core.lay.free_copies import free_copies, other_hand
+from fairlay.core.lay.most import Most, most
 from fairlay.core.lay.went import went
 from fairlay.core.pattern import Piece
 from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
-from fairlay.store import batches, by_hand, insisted, lays
+from fairlay.store import by_hand, insisted, lays, what_if
 from fairlay.store.by_hand import InHand
 from fairlay.store.lay_rows import Key
 
@@ -160,6 +167,44 @@ def copy_arrangement(lay_id: int, asked: CopyTo) -> Copied:
     return Copied(head=head, placed=len(done), asked=len(pattern))
 
 
+@router.post("/hand/spot")
+def hand_spot(lay_id: int, asked: SpotAsked) -> SpotOut:
+    """What a place on a hide is; where it is bare, the gap about it, and what of the tray fits there."""
+    lay = by_hand.in_hand(lay_id)
+    table = by_hand.table_for(lay.job, asked.hide)
+    lying = list(lay.lies.values())
+    counts = Lay(tuple(lying)).counts(lay.job)
+    told = spot(table, (asked.x, asked.y), lying, [p for p in lay.job.pieces if counts[p.id] < p.quantity])
+    names = _names(lay)
+    return SpotOut(
+        sentences=[_named(s, names) for s in told.sentences],
+        rings=[as_points(r, 1) for p in pieces_of(told.ground, CRUMB_MM2) for r in rings_of(p)],
+        gap_m2=told.ground.area / 1e6,
+        widest_mm=told.widest_mm,
+        fits=[
+            SpotFit(
+                piece=f.piece,
+                at=None if f.at is None else placement_out(f.at),
+                sentence=_named(f.sentence, names),
+            )
+            for f in told.fits
+        ],
+    )
+
+
+@router.get("/most")
+def most_possible(lay_id: int) -> MostOut:
+    """What no lay of what is asked here can pass."""
+    job = by_hand.in_hand(lay_id).job
+    known = _most_known.get(id(job))
+    if known is None or known[0] is not job:
+        known = _most_known[id(job)] = (job, most(job))
+    return MostOut.model_validate(known[1], from_attributes=True)
+
+
+_most_known: LRUCache[int, tuple[Job, Most]] = LRUCache(16)
+
+
 @router.get("/went/{hide}")
 def where_it_went(lay_id: int, hide: str) -> WentOut:
     """Where the leather of a hide went, from the area bought to the area in pieces, each step with its
@@ -234,8 +279,19 @@ def _one_hide(placements: Sequence[Placement]) -> str:
     return found[0]
 
 
+_names_known: LRUCache[int, tuple[Job, dict[str, str]]] = LRUCache(16)
+
+
 def _names(lay: InHand) -> dict[str, str]:
-    batch = batches.batch_by_id(lay.batch_id)
+    """The names of a lay's pieces, remembered while its job is."""
+    known = _names_known.get(id(lay.job))
+    if known is None or known[0] is not lay.job:
+        known = _names_known[id(lay.job)] = (lay.job, _read_names(lay))
+    return known[1]
+
+
+def _read_names(lay: InHand) -> dict[str, str]:
+    batch = what_if.batch_asked(lays.load(lay.id))
     return {piece: name for piece, (name, _) in names_of(lay.job, batch.lines).items()}
 
 

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from fairlay.api.models import FromRevision, PinnedPiece
+from fairlay.api.models import FromRevision, LayPlacement, PinnedPiece
 
 Name = Annotated[str, Field(max_length=255)]
 Mm = Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
@@ -139,3 +139,40 @@ class WentOut(BaseModel):
 
     whole_m2: float
     steps: list[WentStep]
+
+
+class SpotAsked(BaseModel):
+    """A place on a hide, in mm."""
+
+    hide: str
+    x: FiniteFloat
+    y: FiniteFloat
+
+
+class SpotFit(BaseModel):
+    """Whether a piece of the tray fits a gap: where it would lie, else the sentence why not."""
+
+    piece: str
+    at: LayPlacement | None
+    sentence: str
+
+
+class SpotOut(BaseModel):
+    """What a place is, in sentences; where it is bare, the gap about it (``rings``, in mm) and what fits."""
+
+    sentences: list[str]
+    rings: Rings
+    gap_m2: float
+    widest_mm: float
+    fits: list[SpotFit]
+
+
+class MostOut(BaseModel):
+    """What no lay passes: the yield of the leather it uses; the least leather and money for all that is
+    wanted; ``short_m2`` of which there is no ground for.
+    """
+
+    yield_of_used: float
+    least_used_m2: float
+    least_cost: float
+    short_m2: float

@@ -32,13 +32,14 @@ from fairlay.core.formats.read_out import MarkLine
 from fairlay.core.lay import Job, Lay, Placement, measure
 from fairlay.core.lay.account import account
 from fairlay.core.lay.order import Line, piece_id
+from fairlay.core.lay.what_if import in_words
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules.grain import any_way, fair_turns
 from fairlay.core.shapes.placing import matrix
-from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs, ordering
+from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs, ordering, what_if
 from fairlay.store.batches import Batch
 from fairlay.store.candidates import Candidate
 from fairlay.store.jobs import LIVE, WorkJob
@@ -67,7 +68,7 @@ def shown_of(saved: SavedLay, newest: WorkJob | None, found: Candidate | None) -
 
 def lay_out(saved: SavedLay) -> LayOut:
     """Return a lay with everything that is shown of it."""
-    job, batch = saved.job, batches.batch_by_id(saved.batch_id)
+    job, batch = saved.job, what_if.batch_asked(saved)
     names = names_of(job, batch.lines)
     newest = jobs.newest_of_lay(saved.id)
     found = candidates.of_lay(saved.id) if saved.at == saved.head else None
@@ -125,11 +126,19 @@ def lay_out(saved: SavedLay) -> LayOut:
             for c in changed_leather.of_lay(saved)
         ],
         asked_otherwise=ordering.asks_otherwise(batch, saved.material, job),
+        changes=[in_words(c, words_for(names, batch.lines)) for c in saved.changes],
+        with_batches=[batches.batch_by_id(i).number for i in saved.with_batches],
         # What a search still betters waits for nobody: it is taken in when the search ends.
         waiting=None if found is None or (newest and newest.state in LIVE) else _waiting(found),
         revisions=[revision_out(r) for r in saved.revisions],
         job=job_out(newest) if newest else None,
     )
+
+
+def words_for(names: Mapping[str, tuple[str, str]], lines: Sequence[Line]) -> dict[str, str]:
+    """Return names of pieces, with their article, and of articles, as sentences use them."""
+    pieces = {piece: f"{article} {name}".strip() for piece, (name, article) in names.items()}
+    return {**pieces, **{line.article.slug: line.article.name for line in lines}}
 
 
 def _usual_turn(job: Job, piece: Piece, mirrored: bool) -> float:

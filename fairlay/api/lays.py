@@ -8,6 +8,7 @@ from collections.abc import AsyncIterator
 from typing import Literal
 
 from fastapi import APIRouter, Request, Response
+from shapely.geometry import box
 from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
@@ -37,9 +38,11 @@ from fairlay.core.formats.dxf import lay_dxf
 from fairlay.core.formats.exchange import read_placement, write_job, write_lay
 from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.again import job_again
-from fairlay.store import batches, by_hand, candidates, changed_leather, jobs, lays, ordering
+from fairlay.core.shapes.placing import place_region
+from fairlay.store import by_hand, candidates, changed_leather, jobs, lays, ordering, what_if
 from fairlay.store.jobs import LIVE, LayWork
 from fairlay.store.lay_history import history
+from fairlay.store.lays import SavedLay
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays", tags=["lays"])
@@ -67,12 +70,37 @@ def run(lay_id: int, asked: RunLay) -> JobOut:
     saved = lays.load(lay_id)
     if saved.given_up:
         raise Refused("this lay was given up", value=lay_id, expected="to take it up again first")
-    pinned = [(p.piece, p.copy) for p in saved.lay.placements] if asked.keep_all else saved.pins
-    job_again(saved.job, saved.lay, only=asked.hides, pinned=pinned)
-    work = LayWork(tuple(asked.hides), () if asked.keep_all else saved.pins, asked.keep_all, saved.head)
+    pins = _pinned(saved, asked)
+    pinned = [(p.piece, p.copy) for p in saved.lay.placements] if asked.keep_all else pins
+    job_again(saved.job, saved.lay, only=asked.hides, pinned=pinned, pieces=asked.pieces)
+    work = LayWork(
+        tuple(asked.hides),
+        () if asked.keep_all else pins,
+        asked.keep_all,
+        saved.head,
+        tuple(asked.pieces),
+    )
     job_id = jobs.add_job(lay_id, asked.seconds, asked.seed, work)
     hand_out(job_id, "lay")
     return job_out(jobs.job_by_id(job_id))
+
+
+def _pinned(saved: SavedLay, asked: RunLay) -> tuple[tuple[str, int], ...]:
+    """What stays where it lies: what is pinned, and what is not wholly within the window that is bettered."""
+    if asked.window is None:
+        return saved.pins
+    if len(asked.hides) != 1:
+        raise Refused(
+            f"a corner of {len(asked.hides)} hides", value=asked.hides, expected="the one hide it is of"
+        )
+    window = box(*asked.window)
+    here = [p for p in saved.lay.placements if p.hide == asked.hides[0]]
+    out = [
+        (p.piece, p.copy)
+        for p in here
+        if not window.covers(place_region(saved.job.pieces_by_id[p.piece].region, p.at))
+    ]
+    return tuple(dict.fromkeys((*saved.pins, *out)))
 
 
 @router.post("/{lay_id}/moves", status_code=201)
@@ -199,7 +227,7 @@ def _newer(lay_id: int, known: str) -> tuple[LaidState | None, JobOut | None]:
     shown = shown_of(saved, newest, candidates.of_lay(lay_id))
     if shown.seen == known:
         return None, out
-    return state_of(lay_id, saved.job, shown, batches.batch_by_id(saved.batch_id)), out
+    return state_of(lay_id, saved.job, shown, what_if.batch_asked(saved)), out
 
 
 @router.get("/{lay_id}/export/{kind}")

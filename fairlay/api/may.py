@@ -70,7 +70,7 @@ TABLE: Final[tuple[Row, ...]] = (
         squared_page drawing sorted_drawing traced_picture picture camera rack one_hide hide_history
         take_out worth_of all_deliveries one_delivery tags markers table_camera get_settings
         all_articles all_batches one_batch all_lays one_lay earlier_revisions lay_events export one_job
-        where_it_went
+        where_it_went most_possible questions what_ifs one_answer propose_leather
         events deeds_of""",
     ),
     _row(
@@ -92,7 +92,7 @@ TABLE: Final[tuple[Row, ...]] = (
     _row(
         "lay: have it laid, move pieces, pin, undo and name",
         WORK,
-        "hand_ground hand_why hand_angle",
+        "hand_ground hand_why hand_angle hand_spot ask_what_if",
         {
             "run": "had a lay laid",
             "move_by_hand": "moved pieces of a lay",
@@ -100,6 +100,8 @@ TABLE: Final[tuple[Row, ...]] = (
             "swap_pieces": "swapped two pieces",
             "turn_piece_over": "turned a piece over",
             "copy_arrangement": "laid an arrangement once more",
+            "take_answer": "took what a lay comes to when it is asked otherwise",
+            "ask_now": "asked a lay otherwise",
             "sign_for": "signed for a piece that lies against a rule",
             "undo": "took a change of a lay back",
             "redo": "took an undo of a lay back",

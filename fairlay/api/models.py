@@ -195,7 +195,7 @@ class JobOut(BaseModel):
     """
 
     id: int
-    kind: Literal["lay", "look", "read"]
+    kind: Literal["lay", "look", "read", "what if"]
     subject: int
     state: str
     seconds: float
@@ -286,6 +286,8 @@ class LayOut(BaseModel):
     doubts: list[str]
     changed: list[ChangedLeather]
     asked_otherwise: bool
+    changes: list[str]
+    with_batches: list[str]
     waiting: WaitingLay | None
     revisions: list[RevisionOut]
     job: JobOut | None
@@ -313,13 +315,97 @@ class PinnedPiece(BaseModel):
 
 class RunLay(BaseModel):
     """How long to lay, and what: ``hides`` to lay again (none: all of them), around what is pinned, or around
-    all that lies (``keep_all``).
+    all that lies (``keep_all``); more of these ``pieces`` alone; ``window`` (x0, y0, x1, y1, in mm, on the
+    one hide that is named): all stays that does not lie wholly within it.
     """
 
     seconds: Annotated[FiniteFloat, Field(ge=1, le=3600)] = 30.0
     seed: int = 1
     hides: Annotated[list[str], Field(max_length=60)] = []
     keep_all: bool = False
+    pieces: Annotated[list[str], Field(max_length=500)] = []
+    window: tuple[FiniteFloat, FiniteFloat, FiniteFloat, FiniteFloat] | None = None
+
+
+class ChangeIn(BaseModel):
+    """One thing asked otherwise of a lay: see ``core/lay/what_if.py``."""
+
+    kind: Literal[
+        "marks",
+        "looser",
+        "degrees",
+        "gap",
+        "grain",
+        "seam",
+        "fewer",
+        "way",
+        "with",
+        "without",
+        "lane",
+        "start",
+    ]
+    of: Annotated[str, Field(max_length=255)] = ""
+    to: FiniteFloat = 0.0
+    way: Annotated[str, Field(max_length=64)] = ""
+
+
+class ChangeOut(ChangeIn):
+    """A change, in words."""
+
+    words: str
+
+
+class Questions(BaseModel):
+    """What may be asked of a lay otherwise: rules that could be eased, and the rest; ``lane`` is whether it
+    has straps.
+    """
+
+    eased: list[ChangeOut]
+    other: list[ChangeOut]
+    straps: bool
+
+
+class AskWhatIf(BaseModel):
+    """Questions to be tried, ``seconds`` each: all that is in one of them together. ``every_rule``: each rule
+    that could be eased, for itself.
+    """
+
+    asked: Annotated[
+        list[Annotated[list[ChangeIn], Field(min_length=1, max_length=12)]], Field(max_length=24)
+    ] = []
+    every_rule: bool = False
+    seconds: Annotated[FiniteFloat, Field(ge=1, le=600)] = 8.0
+
+
+class AnswerOut(BaseModel):
+    """What came of a question, the first of nothing asked otherwise. ``reckoned`` is the cost of the leather
+    with what pieces that lie nowhere would take more.
+    """
+
+    changes: list[ChangeOut]
+    placed: int
+    wanted: int
+    used_m2: float
+    cost: float
+    yield_of_used: float
+    reckoned: float
+    refused: str
+
+
+class WhatIfOut(BaseModel):
+    """Questions that were tried with a lay as it stood at revision ``base``, and the answers so far."""
+
+    job: JobOut
+    base: int
+    asked: int
+    answers: list[AnswerOut]
+
+
+class AskNow(BaseModel):
+    """What is asked of a lay otherwise from now on."""
+
+    base: int
+    changes: Annotated[list[ChangeIn], Field(min_length=1, max_length=24)]
 
 
 class PinChange(BaseModel):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Final, cast
 
 from fairlay.core.errors import NotFound, Refused
@@ -15,7 +15,7 @@ from fairlay.store import spoken_for
 from fairlay.store.articles import Kept, all_articles, by_revision
 from fairlay.store.database import connected
 from fairlay.store.locks import locked_batch, locked_hides, open_batch
-from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow
+from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, LayBatchRow, LayRow
 
 MOST_LINES: Final = 200
 STATES = ("planned", "leather chosen", "laid", "cut")
@@ -68,6 +68,69 @@ def batch_by_id(batch_id: int) -> Batch:
     if not rows:
         raise NotFound(f"there is no batch {batch_id}", value=batch_id)
     return _batches(rows)[0]
+
+
+@connected
+def articles_of_lay(lay_id: int) -> list[tuple[str, Article, dict[str, str], str]]:
+    """Return each article of a lay's batches: the name its pieces begin with, itself, the ways chosen to make
+    its parts, and its revision's letter.
+    """
+    row = LayRow.get_by_id(lay_id)
+    others = [r.batch_id for r in LayBatchRow.select().where(LayBatchRow.lay == lay_id)]
+    lines = BatchLineRow.select().where(BatchLineRow.batch.in_([row.batch_id, *others]))
+    rows = list(lines.order_by(BatchLineRow.id))
+    known = by_revision(line.revision_id for line in rows)
+    out = []
+    for line in rows:
+        _, letter, article = known[line.revision_id]
+        before = "" if line.batch_id == row.batch_id else f"{line.batch.number}:"
+        out.append((before + article.slug, article, dict(line.ways), letter))
+    return out
+
+
+def in_ways(
+    lines: Sequence[Line],
+    articles: Sequence[tuple[str, Article, dict[str, str], str]],
+    ways: Mapping[str, Mapping[str, str]],
+) -> tuple[Line, ...]:
+    """Return lines whose parts are made in other ways (by article and part), the rest as they are. Raises
+    BadPattern for a way that is not there.
+    """
+    out = []
+    for line in lines:
+        own = ways.get(line.article.slug)
+        if own:
+            article, chosen, letter = next(a[1:] for a in articles if a[0] == line.article.slug)
+            cut = cut_of(article, {**chosen, **own}, letter)
+            out.append(replace(line, article=replace(cut, slug=line.article.slug, name=line.article.name)))
+        else:
+            out.append(line)
+    return tuple(out)
+
+
+@connected
+def batch_of_lay(lay_id: int) -> Batch:
+    """Return the batch that a lay is for; where it is for several, with the lines and matched sets of all:
+    those of the others under names that begin with their batch's number. Raises NotFound.
+    """
+    row = LayRow.get_or_none(LayRow.id == lay_id)
+    if row is None:
+        raise NotFound(f"there is no lay {lay_id}", value=lay_id)
+    others = [r.batch_id for r in LayBatchRow.select().where(LayBatchRow.lay == lay_id)]
+    return together(batch_by_id(row.batch_id), [batch_by_id(i) for i in others])
+
+
+def together(batch: Batch, others: Sequence[Batch]) -> Batch:
+    """Return a batch with the lines and matched sets of others, kept apart by their batches' numbers."""
+    lines, sets = list(batch.lines), list(batch.match_sets)
+    for other in others:
+        for line in other.lines:
+            slug = f"{other.number}:{line.article.slug}"
+            named = replace(line.article, slug=slug, name=f"{line.article.name} ({other.number})")
+            lines.append(replace(line, article=named))
+        sets += [f"{other.number}:{name}" for name in other.match_sets]
+    ordered = (*batch.ordered, *(o for other in others for o in other.ordered))
+    return replace(batch, lines=tuple(lines), match_sets=tuple(sets), ordered=ordered)
 
 
 def _batches(rows: list[BatchRow]) -> list[Batch]:

@@ -25,7 +25,7 @@ from fairlay.store.tables import LayRow
 class InHand:
     """A lay as hands need it: what it was asked, what lies, its newest revision."""
 
-    batch_id: int
+    id: int
     job: Job
     lies: Lies
     head: int
@@ -34,11 +34,11 @@ class InHand:
 @connected
 def in_hand(lay_id: int) -> InHand:
     """Return a lay at its newest revision, without its history. Raises NotFound."""
-    row = LayRow.select(LayRow.id, LayRow.head, LayRow.batch).where(LayRow.id == lay_id).get_or_none()
+    row = LayRow.select(LayRow.id, LayRow.head).where(LayRow.id == lay_id).get_or_none()
     if row is None:
         raise NotFound(f"there is no lay {lay_id}", value=lay_id)
     state = state_at(row.id, int(row.head))
-    return InHand(row.batch_id, job_of(row.id, state.job_number), state.lies, int(row.head))
+    return InHand(row.id, job_of(row.id, state.job_number), state.lies, int(row.head))
 
 
 @connected

@@ -13,8 +13,9 @@ from fairlay.core.lay.unplaced import still_unplaced
 from fairlay.store import lays
 from fairlay.store.clock import now
 from fairlay.store.database import connected
+from fairlay.store.helpers import check_owner_of_help
 from fairlay.store.insisted import insisted_keys
-from fairlay.store.jobs import LIVE, check_owner, check_owner_of_help
+from fairlay.store.jobs import LIVE, check_owner
 from fairlay.store.lay_rows import (
     State,
     difference,
@@ -181,7 +182,7 @@ def _breaks(job: Job, lay: Lay) -> bool:
 def leave(lay_id: int) -> None:
     """Leave what waits beside a lay. Raises Refused while it is being laid."""
     locked_lay(lay_id)
-    live = JobRow.select().where(JobRow.lay == lay_id, JobRow.state.in_(LIVE))
+    live = JobRow.select().where(JobRow.lay == lay_id, JobRow.kind == "lay", JobRow.state.in_(LIVE))
     if live.exists():
         raise Refused("this lay is being laid", value=lay_id, expected="to stop that first")
     LayCandidateRow.delete().where(LayCandidateRow.lay == lay_id).execute()

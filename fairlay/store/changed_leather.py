@@ -74,7 +74,7 @@ def bring(lay_id: int, *, base: int) -> TakenUp:
         row.id: row.version for row in HideRow.select(HideRow.id, HideRow.version).where(HideRow.id.in_(ids))
     }
     leather = [LaidOn(i, versions[i]) for i in ids]
-    head = lays.onto_leather(lay_id, job, lay, leather, base=base)
+    head = lays.ask_anew(lay_id, job, lay, leather, base=base, changes=saved.changes)
     return TakenUp(head, len(saved.lay.placements) - len(lay.placements))
 
 

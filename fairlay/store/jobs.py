@@ -11,17 +11,18 @@ import os
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
-from typing import Any, Final, Literal
+from typing import Any, Final, Literal, cast
 
 import peewee
 
 from fairlay.core.errors import FairLayError, NotFound, Refused
+from fairlay.core.lay.what_if import Change
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.locks import locked_hide, locked_job, locked_lay
-from fairlay.store.tables import HelpRow, JobRow, UploadRow, WorkerRow
+from fairlay.store.tables import HelpRow, JobRow, UploadRow
 
-Kind = Literal["lay", "look", "read"]
+Kind = Literal["lay", "look", "read", "what if"]
 LIVE: Final = ("queued", "running")
 STALE_AFTER_S = float(os.environ.get("FAIRLAY_SILENT_S", "8"))
 """A running job whose worker has not been heard of for so long was killed, and is taken up again."""
@@ -39,12 +40,24 @@ class Lost(FairLayError, RuntimeError):
 @dataclass(frozen=True)
 class LayWork:
     """What of a lay is laid again: these hides (none: all), around these pinned pieces (piece, copy), or
-    around all that lies (``keep_all``). ``base`` is the revision it began from.
+    around all that lies (``keep_all``), and more of these ``pieces`` alone. ``base`` is the revision it began
+    from.
     """
 
     hides: tuple[str, ...] = ()
     pinned: tuple[tuple[str, int], ...] = ()
     keep_all: bool = False
+    base: int = 0
+    pieces: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class WhatIfWork:
+    """How a lay, as it stands at revision ``base``, is asked otherwise: each of ``asked`` for itself, all
+    that is in one of them together.
+    """
+
+    asked: tuple[tuple[Change, ...], ...] = ()
     base: int = 0
 
 
@@ -64,7 +77,7 @@ class ReadWork:
     said: Mapping[str, Any] = field(default_factory=dict)
 
 
-Work = LayWork | LookWork | ReadWork
+Work = LayWork | LookWork | ReadWork | WhatIfWork
 
 
 @dataclass(frozen=True)
@@ -98,6 +111,13 @@ class WorkJob:
         """What a job at a lay is asked. Raises TypeError for another kind."""
         if not isinstance(self.work, LayWork):
             raise TypeError(f"job {self.id} is no job at a lay")
+        return self.work
+
+    @property
+    def what_if_work(self) -> WhatIfWork:
+        """What a lay is asked otherwise. Raises TypeError for another kind."""
+        if not isinstance(self.work, WhatIfWork):
+            raise TypeError(f"job {self.id} asks no lay otherwise")
         return self.work
 
     @property
@@ -137,15 +157,22 @@ def _work(kind: str, values: dict[str, Any]) -> Work:
         return LookWork(tuple(values.get("files", ())), float(values.get("bar_mm", 100.0)))
     if kind == "read":
         return ReadWork(values.get("what", ""), values.get("said", {}))
+    if kind == "what if":
+        asked = tuple(tuple(Change(**c) for c in own) for own in values.get("asked", ()))
+        return WhatIfWork(asked, int(values.get("base", 0)))
     pinned = tuple((piece, copy) for piece, copy in values.get("pinned", ()))
     return LayWork(
-        tuple(values.get("hides", ())), pinned, bool(values.get("keep_all")), int(values.get("base", 0))
+        tuple(values.get("hides", ())),
+        pinned,
+        bool(values.get("keep_all")),
+        int(values.get("base", 0)),
+        tuple(values.get("pieces", ())),
     )
 
 
 def _from(row: JobRow) -> WorkJob:
-    kind: Kind = "look" if row.kind == "look" else "read" if row.kind == "read" else "lay"
-    subject = {"lay": row.lay_id, "look": row.hide_id, "read": row.upload_id or 0}[kind]
+    kind = cast(Kind, row.kind)
+    subject = {"look": row.hide_id, "read": row.upload_id or 0}.get(kind, row.lay_id)
     return WorkJob(
         row.id,
         kind,
@@ -179,23 +206,30 @@ def _jobs() -> Any:
 def add_job(lay_id: int, seconds: float, seed: int, work: LayWork) -> int:
     """Queue the laying of a lay; return the job's id. Raises NotFound, and Refused while it is being laid."""
     locked_lay(lay_id)
-    if JobRow.select().where(JobRow.lay == lay_id, JobRow.state.in_(LIVE)).exists():
-        raise Refused(
-            f"lay {lay_id} is being laid already",
-            value=lay_id,
-            expected="to stop that first, or wait for it",
-        )
-    return int(
-        JobRow.create(
-            kind="lay",
-            lay=lay_id,
-            state="queued",
-            seconds=seconds,
-            seed=seed,
-            asked=asdict(work),
-            created_at=now(),
-        ).id
+    _one_at_a_time(lay_id, "lay", f"lay {lay_id} is being laid already")
+    return _queued("lay", lay_id, seconds, seed, asdict(work))
+
+
+@connected
+def add_what_if(lay_id: int, seconds: float, work: WhatIfWork) -> int:
+    """Queue the asking of a lay otherwise, ``seconds`` for each question; return the job's id. Raises
+    NotFound, and Refused while another is tried.
+    """
+    locked_lay(lay_id)
+    _one_at_a_time(lay_id, "what if", "something else is tried with this lay already")
+    return _queued("what if", lay_id, seconds, 1, asdict(work))
+
+
+def _one_at_a_time(lay_id: int, kind: Kind, words: str) -> None:
+    if JobRow.select().where(JobRow.lay == lay_id, JobRow.kind == kind, JobRow.state.in_(LIVE)).exists():
+        raise Refused(words, value=lay_id, expected="to stop that first, or wait for it")
+
+
+def _queued(kind: Kind, lay_id: int, seconds: float, seed: int, asked: dict[str, Any]) -> int:
+    made = JobRow.create(
+        kind=kind, lay=lay_id, state="queued", seconds=seconds, seed=seed, asked=asked, created_at=now()
     )
+    return int(made.id)
 
 
 @connected
@@ -250,8 +284,15 @@ def job_by_id(job_id: int) -> WorkJob:
 @connected
 def newest_of_lay(lay_id: int) -> WorkJob | None:
     """Return the newest job of a lay; None if it was never laid."""
-    row = _jobs().where(JobRow.lay == lay_id).order_by(JobRow.id.desc()).first()
+    row = _jobs().where(JobRow.lay == lay_id, JobRow.kind == "lay").order_by(JobRow.id.desc()).first()
     return _from(row) if row else None
+
+
+@connected
+def what_ifs_of_lay(lay_id: int, most: int = 6) -> list[WorkJob]:
+    """Return the newest jobs that asked a lay otherwise, the newest first."""
+    rows = _jobs().where(JobRow.lay == lay_id, JobRow.kind == "what if").order_by(JobRow.id.desc())
+    return [_from(row) for row in rows.limit(most)]
 
 
 @connected
@@ -324,10 +365,38 @@ def found_better(job_id: int, owner: str, spent_s: float, history: list[dict[str
 
 
 @connected
-def keep_result(job_id: int, owner: str, result: Any) -> None:
-    """Keep what a file told, as JSON. Raises Lost."""
+def keep_result(job_id: int, owner: str, result: Any, share: float = 1.0) -> None:
+    """Keep what came of a job so far, as JSON, and how much of it is done. Raises Lost."""
     packed = zlib.compress(json.dumps(result, separators=(",", ":"), allow_nan=False).encode())
-    _update(job_id, owner, result=packed, share=1.0)
+    _update(job_id, owner, result=packed, share=share)
+
+
+@connected
+def kept_result(job_id: int) -> Any:
+    """Return what came of a job so far; None where nothing did. Raises NotFound."""
+    row = JobRow.select(JobRow.result).where(JobRow.id == job_id).get_or_none()
+    if row is None:
+        raise NotFound(f"there is no job {job_id}", value=job_id)
+    return None if row.result is None else json.loads(zlib.decompress(bytes(row.result)))
+
+
+@connected
+def put_back(job_id: int, owner: str) -> None:
+    """Put a job back in the queue, for others to go first: what came of it so far is kept. Raises Lost."""
+    _update(job_id, owner, state="queued", handed_at=db_now(), attempts=JobRow.attempts - 1)
+    JobRow.update(owner="").where(JobRow.id == job_id, JobRow.owner == owner).execute()
+
+
+@connected
+def lay_waits() -> bool:
+    """Whether a lay is queued that nobody works at."""
+    return bool(JobRow.select().where(JobRow.state == "queued", JobRow.kind == "lay").exists())
+
+
+def read_running(job_id: int) -> WorkJob | None:
+    """Return a job that is being worked at; None where it is not."""
+    row = _jobs().where(JobRow.id == job_id, JobRow.state == "running").get_or_none()
+    return None if row is None else _from(row)
 
 
 @connected
@@ -413,86 +482,3 @@ def running() -> int:
 def waiting() -> list[int]:
     """Return the ids of queued jobs, oldest first."""
     return [row.id for row in JobRow.select(JobRow.id).where(JobRow.state == "queued").order_by(JobRow.id)]
-
-
-# Helpers of a search.
-
-
-@connected
-def check_owner_of_help(job_id: int, number: int, owner: str) -> None:
-    """Hold a helper's row until the transaction ends. Raises Lost where it is not this worker's."""
-    own = HelpRow.select().where(HelpRow.job == job_id, HelpRow.number == number, HelpRow.owner == owner)
-    if own.for_update().get_or_none() is None:
-        raise Lost(f"helper {number} of job {job_id} is not wanted any more", value=number)
-
-
-@connected
-def ask_for_help(job_id: int, owner: str, numbers: Sequence[int]) -> list[int]:
-    """Ask for helpers of a search that are not asked for yet, or were lost; return the numbers to be handed
-    out. Raises Lost.
-    """
-    check_owner(job_id, owner)
-    known = {row.number: row for row in HelpRow.select().where(HelpRow.job == job_id)}
-    stale = {
-        row.number
-        for row in HelpRow.select(HelpRow.number).where(
-            HelpRow.job == job_id,
-            ((HelpRow.owner != "") & (HelpRow.beat_at < db_ago(STALE_AFTER_S)))
-            | ((HelpRow.owner == "") & (HelpRow.asked_at < db_ago(HAND_OUT_AGAIN_S))),
-        )
-    }
-    wanted = [n for n in numbers if n not in known or n in stale]
-    for number in wanted:
-        HelpRow.delete().where(HelpRow.job == job_id, HelpRow.number == number).execute()
-        HelpRow.create(job=job_id, number=number, owner="", asked_at=db_now())
-    return wanted
-
-
-@connected
-def take_help(job_id: int, number: int, owner: str) -> WorkJob | None:
-    """Become a helper of a search; None if it has ended or another helps already."""
-    job = _jobs().where(JobRow.id == job_id, JobRow.state == "running").get_or_none()
-    taken = (
-        HelpRow.update(owner=owner, beat_at=db_now())
-        .where(HelpRow.job == job_id, HelpRow.number == number, HelpRow.owner == "")
-        .execute()
-    )
-    return _from(job) if job is not None and taken else None
-
-
-@connected
-def beat_help(job_id: int, number: int, owner: str) -> bool:
-    """Say that a helper is there; return whether the search still wants it."""
-    own = (HelpRow.job == job_id) & (HelpRow.number == number) & (HelpRow.owner == owner)
-    if not HelpRow.update(beat_at=db_now()).where(own).execute():
-        return False
-    row = JobRow.select(JobRow.state, JobRow.stop_asked).where(JobRow.id == job_id).get_or_none()
-    return row is not None and row.state == "running" and not row.stop_asked
-
-
-@connected
-def leave_help(job_id: int, number: int, owner: str) -> None:
-    """Stop helping: whoever is idle may take it up."""
-    HelpRow.delete().where(HelpRow.job == job_id, HelpRow.number == number, HelpRow.owner == owner).execute()
-
-
-# Workers.
-
-
-@connected
-def worker_is_there(token: str, kind: Kind, place: str) -> None:
-    """Note that a worker's process is there; those not heard of for a minute are forgotten."""
-    WorkerRow.insert(token=token, kind=kind, place=place[:128], beat_at=db_now()).on_conflict(
-        update={WorkerRow.beat_at: db_now()}
-    ).execute()
-    WorkerRow.delete().where(WorkerRow.beat_at < db_ago(60.0)).execute()
-
-
-@connected
-def fair_share() -> int:
-    """Return how many workers each lay that is wanted may have: those there, over the lays queued or
-    running.
-    """
-    there = WorkerRow.select().where(WorkerRow.kind == "lay", WorkerRow.beat_at > db_ago(STALE_AFTER_S))
-    wanted = JobRow.select().where(JobRow.kind == "lay", JobRow.state.in_(LIVE))
-    return max(1, int(there.count()) // max(1, int(wanted.count())))

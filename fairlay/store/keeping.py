@@ -75,7 +75,7 @@ def referred_to() -> set[int]:
         found |= _named(event.before)
     newest: dict[int, list[int]] = {}
     jobs = JobRow.select(JobRow.id, JobRow.hide, JobRow.upload, JobRow.state, JobRow.asked)
-    for job in jobs.where(JobRow.kind != "lay").order_by(JobRow.id):
+    for job in jobs.where(JobRow.kind.in_(("look", "read"))).order_by(JobRow.id):
         files = [int(f) for f in job.asked.get("files", ())]
         if job.state in LIVE:
             found |= {*files, *([job.upload_id] if job.upload_id else [])}

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from fairlay.core.errors import BadLay, NotFound, Refused, Stale
@@ -14,6 +14,7 @@ from fairlay.core.formats.exchange import write_job
 from fairlay.core.lay.check import broken_rules
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.unplaced import still_unplaced
+from fairlay.core.lay.what_if import Change
 from fairlay.store import spoken_for
 from fairlay.store.acting import mine, who
 from fairlay.store.clock import now
@@ -36,6 +37,7 @@ from fairlay.store.lay_rows import (
 from fairlay.store.locks import locked_hides, locked_lay, open_batch
 from fairlay.store.tables import (
     BatchRow,
+    LayBatchRow,
     LayCandidateRow,
     LayHideRow,
     LayJobRow,
@@ -56,7 +58,9 @@ class LaidOn:
 
 @dataclass(frozen=True)
 class SavedLay:
-    """A lay at one of its revisions; ``leather`` are the hides of its job as they were laid on."""
+    """A lay at one of its revisions; ``leather`` are the hides of its job as they were laid on, ``changes``
+    what is asked of it otherwise than its batch has it, ``with_batches`` the others it is laid for.
+    """
 
     id: int
     batch_id: int
@@ -71,6 +75,8 @@ class SavedLay:
     leather: tuple[LaidOn, ...]
     pins: tuple[Key, ...]
     revisions: tuple[Revision, ...]
+    changes: tuple[Change, ...] = ()
+    with_batches: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -89,15 +95,23 @@ class LaySummary:
 
 @connected
 def create_lay(
-    batch_id: int, material: str, job: Job, leather: Sequence[LaidOn], *, shared: bool = False
+    batch_id: int,
+    material: str,
+    job: Job,
+    leather: Sequence[LaidOn],
+    *,
+    shared: bool = False,
+    with_batches: Sequence[int] = (),
 ) -> int:
-    """Begin a lay on hides, as they are now: an empty revision 1. Return its id.
+    """Begin a lay on hides, as they are now, for a batch ``with_batches`` beside it: an empty revision 1.
+    Return its id.
 
     The hides are kept for the batch from then on. Raises Refused where the batch rests or one
     is kept for another batch, unless it is ``shared`` knowingly, and Stale where one changed since its
     version was read.
     """
-    open_batch(batch_id)
+    for one in sorted({batch_id, *with_batches}):
+        open_batch(one)
     rows = locked_hides(on.hide_id for on in leather)
     versions = {row.id: row.version for row in rows}
     for on in leather:
@@ -105,13 +119,23 @@ def create_lay(
             raise Stale("a hide was changed just now; nothing was begun", newer=versions[on.hide_id])
     spoken_for.keep(batch_id, rows, shared=shared)
     row = LayRow.create(batch=batch_id, material=material, objective=job.objective, head=0, created_at=now())
+    for other in with_batches:
+        LayBatchRow.create(lay=row.id, batch=other)
     _keep_job(row.id, 1, job, leather)
     append(row, State(0, 1, {}, ()), Lay(tuple(job.fixed)), "begun")
     return int(row.id)
 
 
-def _keep_job(lay_id: int, number: int, job: Job, leather: Sequence[LaidOn]) -> None:
-    made = LayJobRow.create(lay=lay_id, number=number, document=write_job(job), created_at=now())
+def _keep_job(
+    lay_id: int, number: int, job: Job, leather: Sequence[LaidOn], changes: Sequence[Change] = ()
+) -> None:
+    made = LayJobRow.create(
+        lay=lay_id,
+        number=number,
+        document=write_job(job),
+        changes=[asdict(c) for c in changes] or None,
+        created_at=now(),
+    )
     for on in leather:
         LayHideRow.create(lay_job=made.id, hide=on.hide_id, version=on.version)
 
@@ -175,7 +199,14 @@ def load(lay_id: int, at: int | None = None) -> SavedLay:
         _leather(row.id, state.job_number),
         pins,
         history(row.id),
+        _changes(row.id, state.job_number),
+        tuple(r.batch_id for r in LayBatchRow.select().where(LayBatchRow.lay == row.id)),
     )
+
+
+def _changes(lay_id: int, job_number: int) -> tuple[Change, ...]:
+    row = LayJobRow.select(LayJobRow.changes).where(LayJobRow.lay == lay_id, LayJobRow.number == job_number)
+    return tuple(Change(**c) for c in row.get().changes or ())
 
 
 def _leather(lay_id: int, job_number: int) -> tuple[LaidOn, ...]:
@@ -360,9 +391,21 @@ def pin(lay_id: int, *, add: Collection[Key] = (), drop: Collection[Key] = ()) -
 
 
 @connected
-def onto_leather(lay_id: int, job: Job, lay: Lay, leather: Sequence[LaidOn], *, base: int) -> int:
-    """Bring a lay onto its hides as they are now: the job asked anew, what lies as ``lay`` has it; return the
-    number of the new revision. Raises Stale as ``save`` does, and where a hide changed once more.
+def ask_anew(
+    lay_id: int,
+    job: Job,
+    lay: Lay,
+    leather: Sequence[LaidOn],
+    *,
+    base: int,
+    changes: Sequence[Change],
+    source: str = "leather",
+) -> int:
+    """Ask a lay for something else: of its hides as they are now, of its batch, or otherwise. What lies is as
+    ``lay`` has it; ``changes`` is all that it is asked otherwise from then on. Return the number of the new
+    revision.
+
+    Raises Stale as ``save`` does, and where a hide changed once more.
     """
     row = locked_lay(lay_id)
     state = _state_of_base(row, base)
@@ -372,9 +415,9 @@ def onto_leather(lay_id: int, job: Job, lay: Lay, leather: Sequence[LaidOn], *, 
             raise Stale("the leather was changed once more; nothing was changed", newer=versions[on.hide_id])
     newest = LayJobRow.select(LayJobRow.number).where(LayJobRow.lay == row.id)
     number = int(newest.order_by(LayJobRow.number.desc()).first().number) + 1
-    _keep_job(row.id, number, job, leather)
-    lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))
-    return add_revision(row, state, lay, "leather", job_number=number)
+    _keep_job(row.id, number, job, leather, changes)
+    lay = replace(lay, unplaced=still_unplaced(job, lay, (*state.unplaced, *lay.unplaced)))
+    return add_revision(row, state, lay, source, job_number=number)
 
 
 @connected
@@ -426,7 +469,9 @@ def add_revision(
         spoken_for.settle(row, under)
     if after.lies:
         early = BatchRow.state.in_(("planned", "leather chosen"))
-        BatchRow.update(state="laid").where(BatchRow.id == row.batch_id, early).execute()
+        others = LayBatchRow.select(LayBatchRow.batch).where(LayBatchRow.lay == row.id)
+        for_lay = (BatchRow.id == row.batch_id) | BatchRow.id.in_([r.batch_id for r in others] or [0])
+        BatchRow.update(state="laid").where(for_lay, early).execute()
     return after.number
 
 

@@ -68,6 +68,7 @@ TRAVELS: Final[tuple[type[Table], ...]] = (
     t.BatchLineRow,
     t.BatchHideRow,
     t.LayRow,
+    t.LayBatchRow,
     t.LayJobRow,
     t.LayHideRow,
     t.LayRevisionRow,

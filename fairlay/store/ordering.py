@@ -9,13 +9,13 @@ from typing import Final, Literal, get_args
 
 from fairlay.core.errors import Refused, Stale
 from fairlay.core.formats.order_csv import read_order
-from fairlay.core.lay.check import broken_rules, without
-from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.lay.lay import Job
 from fairlay.core.lay.order import job_for, pieces_of_batch
+from fairlay.core.lay.what_if import OF_RULES, carried, changed
 from fairlay.core.rules import Policy
 from fairlay.store import lays, spoken_for
 from fairlay.store.articles import all_articles
-from fairlay.store.batches import Batch, Ordered, batch_by_id, checked, put_line
+from fairlay.store.batches import Batch, Ordered, batch_by_id, batch_of_lay, checked, put_line
 from fairlay.store.database import connected
 from fairlay.store.locks import locked_batch, locked_hides, open_batch
 from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, LayRow
@@ -136,16 +136,17 @@ def asks_otherwise(batch: Batch, material: str, job: Job) -> bool:
 
 
 def _job_now(batch: Batch, material: str, job: Job) -> Job:
+    hides = [replace(h, reserved=tuple(r for r in h.reserved if not r.lane)) for h in job.hides]
     now = job_for(
         job.name,
         batch.lines,
         material,
-        job.hides,
+        hides,
         Policy(batch.gap_mm, batch.grain_school),
         job.objective,
         batch.match_sets,
     )
-    return replace(now, hides=job.hides)
+    return replace(now, hides=tuple(hides))
 
 
 @connected
@@ -156,17 +157,13 @@ def bring(lay_id: int, *, base: int) -> tuple[int, int]:
     Raises Stale where revision ``base`` is not the newest, BadJob where nothing of the material is ordered.
     """
     saved = lays.load(lay_id)
-    job = _job_now(batch_by_id(saved.batch_id), saved.material, saved.job)
-    lay = Lay(
-        tuple(
-            p
-            for p in saved.lay.placements
-            if p.piece in job.pieces_by_id and p.copy < job.pieces_by_id[p.piece].quantity
-        )
-    )
-    broken = broken_rules(job, lay)
-    while any(b.placements for b in broken):
-        lay = without(lay, broken)
-        broken = broken_rules(job, lay)
-    head = lays.onto_leather(lay_id, job, lay, saved.leather, base=base)
+    now = _job_now(batch_of_lay(lay_id), saved.material, saved.job)
+    kept = [
+        c
+        for c in saved.changes
+        if c.kind in OF_RULES and (c.kind in ("gap", "grain", "lane", "start") or c.of in now.pieces_by_id)
+    ]
+    job = changed(now, kept)
+    lay = carried(job, saved.lay)
+    head = lays.ask_anew(lay_id, job, lay, saved.leather, base=base, changes=kept)
     return head, len(saved.lay.placements) - len(lay.placements)

@@ -272,12 +272,26 @@ class LayRow(Table):
         table_name = "lay"
 
 
+class LayBatchRow(Table):
+    """Another batch that a lay is laid for as well, because it shares the leather."""
+
+    lay = peewee.ForeignKeyField(LayRow, backref="others", on_delete="CASCADE")
+    batch = peewee.ForeignKeyField(BatchRow, backref="+", on_delete="CASCADE")
+
+    class Meta:
+        table_name = "lay_batch"
+        indexes = ((("lay", "batch"), True),)
+
+
 class LayJobRow(Table):
-    """What a lay is asked, as exchange JSON: a new one each time it is brought onto leather that changed."""
+    """What a lay is asked, as exchange JSON: a new one each time it is brought onto leather that changed, or
+    asked otherwise; ``changes`` is what was taken of such questions.
+    """
 
     lay = peewee.ForeignKeyField(LayRow, backref="lay_jobs", on_delete="CASCADE")
     number = peewee.IntegerField()
     document = Json()
+    changes = Json(null=True)
     created_at = peewee.DateTimeField()
 
     class Meta:

@@ -13,7 +13,7 @@ from types import TracebackType
 from typing import TypeVar
 
 from fairlay.core.errors import FairLayError, Unavailable
-from fairlay.store import jobs
+from fairlay.store import helpers, jobs
 from fairlay.store.acting import acting_as
 from fairlay.store.jobs import Kind, Lost, WorkJob
 
@@ -162,4 +162,4 @@ def carry_out(job_id: int, work: Callable[[WorkJob, Beating], tuple[str, int | N
 def worker_pulse(kind: Kind) -> Pulse:
     """Return the pulse of a worker's process: that it is there, and where."""
     token, place = new_token(), f"{socket.gethostname()}:{os.getpid()}"
-    return Pulse(lambda: jobs.worker_is_there(token, kind, place), 2.0)
+    return Pulse(lambda: helpers.worker_is_there(token, kind, place), 2.0)

@@ -11,7 +11,7 @@ from dataclasses import asdict, replace
 from fairlay.core.engine import Progress, lay_job
 from fairlay.core.lay import Better, Job, Lay
 from fairlay.core.lay.again import job_again
-from fairlay.store import candidates, jobs, lays
+from fairlay.store import candidates, helpers, jobs, lays
 from fairlay.store.insisted import insisted_keys
 from fairlay.store.jobs import Lost, WorkJob
 from fairlay.store.lays import SavedLay
@@ -40,7 +40,7 @@ def lay_one(job_id: int, hand_out_help: HandOutHelp = lambda _job, _number: None
 def help_lay(job_id: int, number: int) -> None:
     """Help with a search until it ends, or a lay that nobody works at wants this worker."""
     token = new_token()
-    job = patiently(lambda: jobs.take_help(job_id, number, token))
+    job = patiently(lambda: helpers.take_help(job_id, number, token))
     if job is None:
         return
     log.info("job %d: helper %d begins", job_id, number)
@@ -73,7 +73,8 @@ def _asked(job: WorkJob) -> tuple[SavedLay, Job]:
     saved = patiently(lambda: lays.load(job.subject, work.base or None))
     pinned = [(p.piece, p.copy) for p in saved.lay.placements] if work.keep_all else work.pinned
     excused = patiently(lambda: insisted_keys(job.subject))
-    return saved, job_again(replace(saved.job, excused=excused), saved.lay, only=work.hides, pinned=pinned)
+    job_now = replace(saved.job, excused=excused)
+    return saved, job_again(job_now, saved.lay, only=work.hides, pinned=pinned, pieces=work.pieces)
 
 
 def _start(job: WorkJob, saved: SavedLay) -> Lay | None:
@@ -128,9 +129,9 @@ class _Search:
         )
 
     def _ask_for_help(self) -> None:
-        share = min(jobs.fair_share() - 1, MOST_HELPERS)
+        share = min(helpers.fair_share() - 1, MOST_HELPERS)
         for number in (
-            jobs.ask_for_help(self.job.id, self.job.owner, range(1, share + 1)) if share > 0 else []
+            helpers.ask_for_help(self.job.id, self.job.owner, range(1, share + 1)) if share > 0 else []
         ):
             self.hand_out_help(self.job.id, number)
 
@@ -164,12 +165,12 @@ class _Help:
         except Lost:
             return
         finally:
-            patiently(lambda: jobs.leave_help(job.id, self.number, self.token))
+            patiently(lambda: helpers.leave_help(job.id, self.number, self.token))
             log.info("job %d: helper %d ends", job.id, self.number)
 
     def _beat(self) -> None:
-        wanted = jobs.beat_help(self.job.id, self.number, self.token)
-        self.over = self.over or not wanted or jobs.fair_share() <= self.number
+        wanted = helpers.beat_help(self.job.id, self.number, self.token)
+        self.over = self.over or not wanted or helpers.fair_share() <= self.number
 
     def _better(self, progress: Progress) -> None:
         self.elsewhere.worth = max(self.elsewhere.worth, progress.worth)

@@ -27,6 +27,7 @@ from fairlay.core.errors import FairLayError, Unavailable
 from fairlay.store import jobs
 from fairlay.store.database import make_database, open_database
 from fairlay.store.jobs import Kind
+from fairlay.work.asking import ask_one
 from fairlay.work.beating import worker_pulse
 from fairlay.work.files import read_one
 from fairlay.work.laying import help_lay, lay_one
@@ -36,7 +37,7 @@ QUEUE_URL_VARIABLE: Final = "FAIRLAY_QUEUE_URL"
 """redis://host:port/number: the queue's back end, for a shop with many machines; MariaDB where it is not set.
 """
 NAMES: Final[dict[str, str]] = {"lay": "fairlay", "look": "fairlay-looking"}
-QUEUE_OF: Final[dict[Kind, str]] = {"lay": "lay", "look": "look", "read": "look"}
+QUEUE_OF: Final[dict[Kind, str]] = {"lay": "lay", "what if": "lay", "look": "look", "read": "look"}
 LOOK_FOR_LOST_S = 2.0
 FIRST, LATER = 10, 0
 """A lay that nobody works at comes before the helpers of others."""
@@ -69,6 +70,9 @@ def _queue(name: str) -> _Queue:
         acts = {
             "lay": huey.task(name="lay", priority=FIRST)(lambda job_id: lay_one(job_id, hand_out_help)),
             "help": huey.task(name="help", priority=LATER)(help_lay),
+            "what if": huey.task(name="what if", priority=LATER)(
+                lambda job_id: ask_one(job_id, lambda again: hand_out(again, "what if"))
+            ),
         }
     else:
         acts = {"look": huey.task(name="look")(look_one), "read": huey.task(name="read")(read_one)}

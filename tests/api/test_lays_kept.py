@@ -24,6 +24,7 @@ from fairlay.store import (
     by_hand,
     candidates,
     changed_leather,
+    helpers,
     hides,
     jobs,
     lays,
@@ -315,8 +316,8 @@ def test_a_helper_that_comes_late_leaves_nothing_beside_the_lay(workshop: TestCl
     _, on = _hide("K-3L")
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-3L"), [on])
     job_id = jobs.add_job(lay_id, 5.0, 1, LayWork(base=1))
-    assert jobs.take_up(job_id, "main") is not None and jobs.ask_for_help(job_id, "main", [1]) == [1]
-    assert jobs.take_help(job_id, 1, "helper") is not None
+    assert jobs.take_up(job_id, "main") is not None and helpers.ask_for_help(job_id, "main", [1]) == [1]
+    assert helpers.take_help(job_id, 1, "helper") is not None
     found = Lay((_tab(0, 0, "K-3L"),))
     for owner, helper in (("main", 0), ("helper", 1)):
         candidates.put(lay_id, job_id, owner, found, job_number=1, base=1, helper=helper)

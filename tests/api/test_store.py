@@ -20,7 +20,7 @@ from fastapi.testclient import TestClient
 from fairlay.core.errors import Refused, Unavailable
 from fairlay.core.lay import broken_rules, measure
 from fairlay.core.lay.measures import worth
-from fairlay.store import articles, batches, candidates, hides, jobs, lays
+from fairlay.store import articles, batches, candidates, helpers, hides, jobs, lays
 from fairlay.store import database as store
 from fairlay.store.jobs import LayWork, Lost
 from fairlay.work.queue import QUEUE_URL_VARIABLE
@@ -109,30 +109,32 @@ def test_helpers_are_asked_for_once_and_again_where_they_were_lost(
 ) -> None:
     job_id = jobs.add_job(_lay_id(), 5.0, 1, LayWork())
     assert jobs.take_up(job_id, "main") is not None
-    assert jobs.ask_for_help(job_id, "main", [1, 2]) == [1, 2]
-    assert jobs.ask_for_help(job_id, "main", [1, 2]) == []
-    assert jobs.take_help(job_id, 1, "helper") is not None and jobs.take_help(job_id, 1, "other") is None
-    assert jobs.beat_help(job_id, 1, "helper") and not jobs.beat_help(job_id, 1, "other")
+    assert helpers.ask_for_help(job_id, "main", [1, 2]) == [1, 2]
+    assert helpers.ask_for_help(job_id, "main", [1, 2]) == []
+    assert (
+        helpers.take_help(job_id, 1, "helper") is not None and helpers.take_help(job_id, 1, "other") is None
+    )
+    assert helpers.beat_help(job_id, 1, "helper") and not helpers.beat_help(job_id, 1, "other")
     monkeypatch.setattr(jobs, "STALE_AFTER_S", -1.0)
-    assert jobs.ask_for_help(job_id, "main", [1, 2]) == [1], "it was lost; the other is still on its way"
-    assert not jobs.beat_help(job_id, 1, "helper"), "nobody waits for the one that was lost"
+    assert helpers.ask_for_help(job_id, "main", [1, 2]) == [1], "it was lost; the other is still on its way"
+    assert not helpers.beat_help(job_id, 1, "helper"), "nobody waits for the one that was lost"
     monkeypatch.undo()
-    assert jobs.take_help(job_id, 2, "helper") is not None
+    assert helpers.take_help(job_id, 2, "helper") is not None
     jobs.ask_to_stop(job_id)
-    assert not jobs.beat_help(job_id, 2, "helper")
+    assert not helpers.beat_help(job_id, 2, "helper")
     jobs.end(job_id, "main", "stopped", 1.0)
-    assert jobs.take_help(job_id, 1, "helper") is None
+    assert helpers.take_help(job_id, 1, "helper") is None
 
 
 def test_workers_are_shared_among_the_lays_that_are_wanted(workshop: TestClient) -> None:
     for k in range(4):
-        jobs.worker_is_there(f"w{k}", "lay", "here")
-    jobs.worker_is_there("reader", "look", "here")
-    before = jobs.fair_share()
+        helpers.worker_is_there(f"w{k}", "lay", "here")
+    helpers.worker_is_there("reader", "look", "here")
+    before = helpers.fair_share()
     wanted = [jobs.add_job(_lay_id(), 5.0, 1, LayWork()) for _ in range(3)]
-    assert before == 4 and jobs.fair_share() == 1
+    assert before == 4 and helpers.fair_share() == 1
     jobs.ask_to_stop(wanted[0])
-    assert jobs.fair_share() == 2
+    assert helpers.fair_share() == 2
     for job_id in wanted[1:]:
         jobs.ask_to_stop(job_id)
 

@@ -100,7 +100,7 @@ class Construction:
             variants = self.bank.of_piece[piece.id]
             out += [
                 Copy(piece, n, variants[n % len(variants)])
-                for n in range(piece.quantity)
+                for n in range(piece.quantity if self.job.lays(piece.id) else 0)
                 if (piece.id, n) not in self.placed
             ]
         demand = {

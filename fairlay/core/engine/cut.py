@@ -21,15 +21,16 @@ class Cut:
         hide = table.hide
         x0, _, x1, _ = hide.region.bounds
         self.price = hide.cost_per_m2
+        self.keeps = (True, True) if hide.keep_end is None else (not hide.keeps_right, hide.keeps_right)
         self.x = np.arange(x0, x1 + GRID_MM, GRID_MM)
         rings = [_area_left_of(np.asarray(ring), self.x) for ring in (hide.outline, *hide.holes)]
         self.left = (rings[0] - sum(rings[1:])) / 1e6
         self.whole = float(self.left[-1])
 
     def kept_m2(self, lo: float, hi: float) -> tuple[float, float]:
-        """Area left of lo, and right of hi."""
+        """Area left of lo, and right of hi; none of an end that is not to be kept."""
         at = np.interp([lo, hi], self.x, self.left)
-        return float(at[0]), self.whole - float(at[1])
+        return float(at[0]) * self.keeps[0], (self.whole - float(at[1])) * self.keeps[1]
 
     def racked_at(self) -> Span:
         """The x at which the tail end, and the neck end, begins to be worth racking."""

@@ -72,6 +72,7 @@ class Share:
                 name, [p for p in job.pieces if p.set_name == name and not p.filler], bank, tables, rng, stop
             )
             for name in job.match_sets
+            if not job.more_of
         }
         self.no_room: dict[tuple[int, int], Full] = {}
         self.pool: dict[int, list[int]] = {}
@@ -93,7 +94,7 @@ class Share:
         self.pool, self.home = {}, {}
         self.no_room.clear()
         for piece in self.job.pieces:
-            if piece.filler or piece.set_name in self.columns:
+            if piece.filler or piece.set_name in self.columns or not self.job.lays(piece.id):
                 continue
             variants = self.bank.of_piece[piece.id]
             for n in range(piece.quantity):

@@ -173,6 +173,8 @@ class HideTable:
         off = ground.off_show.field if ground.off_show is not None else ground.fair.field
         tightness = self.tightness_map()
         cells, costs, which = [], [], []
+        from_right = self.hide.keep_end is not None and not self.hide.keeps_right
+        along = -wish.along if from_right else wish.along
         for t, (line, turn) in enumerate(turns):
             circles, show_circles, (lo_x, lo_y, hi_x, hi_y) = self.bank.turned(variant, turn)
             box = self._cells_for(lo_x, lo_y, hi_x, hi_y, keep_within, window, bare)
@@ -193,7 +195,7 @@ class HideTable:
                 lines,
                 line,
                 np.array(box, np.int64),
-                wish.along * CELL_MM,
+                along * CELL_MM,
                 wish.tight if self.hide.zones else 0.0,
                 tightness,
                 float(variant.piece.max_tightness),
@@ -204,7 +206,7 @@ class HideTable:
             )
             if kept:
                 cells.append(cell[:kept])
-                costs.append(cost[:kept] + wish.along * hi_x)
+                costs.append(cost[:kept] + along * (lo_x if from_right else hi_x))
                 which.append(np.full(kept, t, np.int64))
         if not cells:
             return Candidates(

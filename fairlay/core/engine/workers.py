@@ -190,6 +190,8 @@ class Refills:
         for piece in job.pieces:
             if piece.set_name in job.match_sets or (piece.filler and job.objective == "order"):
                 continue
+            if not job.lays(piece.id):
+                continue
             variants = self.run.bank.of_piece[piece.id]
             for n in range(piece.quantity):
                 if (piece.id, n) not in placed:

@@ -56,6 +56,7 @@ class ReadingRecord(_Record):
 class ReservedRecord(_Record):
     outline: Points
     pieces: list[str] = Field(default=[], alias="for")
+    lane: bool = False
 
 
 class HideRecord(_Record):
@@ -72,6 +73,7 @@ class HideRecord(_Record):
     thickness: list[ReadingRecord] = []
     reserved: list[ReservedRecord] = []
     neck_left: bool = False
+    keep_end: Literal["tail", "neck"] | None = None
 
 
 class GrainRecord(_Record):
@@ -259,10 +261,11 @@ def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
         thickness=tuple(Reading(r.x, r.y, r.mm) for r in record.thickness),
         width_mm=record.width if record.kind == "roll" else None,
         reserved=tuple(
-            Reserved(clean_ring(r.outline, f"{name}, reserved leather {i + 1}"), frozenset(r.pieces))
+            Reserved(clean_ring(r.outline, f"{name}, reserved leather {i + 1}"), frozenset(r.pieces), r.lane)
             for i, r in enumerate(record.reserved)
         ),
         neck_left=record.neck_left,
+        keep_end=record.keep_end,
     )
     check_hide(hide)
     _ = hide.region
@@ -401,8 +404,11 @@ def hide_values(hide: Hide) -> dict[str, Any]:
         shape["neck_left"] = True
     if hide.reserved:
         shape["reserved"] = [
-            {"outline": as_points(r.outline), "for": sorted(r.pieces)} for r in hide.reserved
+            {"outline": as_points(r.outline), "for": sorted(r.pieces), **({"lane": True} if r.lane else {})}
+            for r in hide.reserved
         ]
+    if hide.keep_end is not None:
+        shape["keep_end"] = hide.keep_end
     return {
         "id": hide.id,
         "kind": hide.kind,

@@ -10,13 +10,18 @@ from fairlay.core.lay.lay import Job, Lay
 
 
 def job_again(
-    job: Job, lay: Lay, *, only: Collection[str] = (), pinned: Collection[tuple[str, int]] = ()
+    job: Job,
+    lay: Lay,
+    *,
+    only: Collection[str] = (),
+    pinned: Collection[tuple[str, int]] = (),
+    pieces: Collection[str] = (),
 ) -> Job:
     """Return the job of laying a lay again: on the hides ``only`` names (all of them by default), around
-    ``pinned`` pieces (piece, copy).
+    ``pinned`` pieces (piece, copy), and more of these ``pieces`` alone (of all of them by default).
 
-    What is pinned, and all that lies on hides left as they are, is fixed. Raises BadJob for a hide the job
-    does not have and for a pinned piece that does not lie.
+    What is pinned, and all that lies on hides left as they are, is fixed. Raises BadJob for hides
+    or pieces the job does not have and for a pinned piece that does not lie.
     """
     unknown = sorted(set(only) - set(job.hides_by_id))
     if unknown:
@@ -24,6 +29,13 @@ def job_again(
             f"the lay has no hide {unknown[0]}",
             value=unknown[0],
             expected="one of " + ", ".join(job.hides_by_id),
+        )
+    strange = sorted(set(pieces) - {p.id for p in job.pieces})
+    if strange:
+        raise BadJob(
+            f"the lay has no piece {strange[0]}",
+            value=strange[0],
+            expected="one of " + ", ".join(p.id for p in job.pieces),
         )
     lying = {(p.piece, p.copy) for p in lay.placements}
     lost = sorted(set(pinned) - lying)
@@ -36,6 +48,5 @@ def job_again(
     leave = frozenset(job.hides_by_id) - frozenset(only) if only else frozenset()
     stay = tuple(p for p in lay.placements if p.hide in leave or (p.piece, p.copy) in set(pinned))
     known = {(p.piece, p.copy) for p in stay}
-    return replace(
-        job, fixed=stay + tuple(p for p in job.fixed if (p.piece, p.copy) not in known), leave=leave
-    )
+    fixed = stay + tuple(p for p in job.fixed if (p.piece, p.copy) not in known)
+    return replace(job, fixed=fixed, leave=leave, more_of=frozenset(pieces))

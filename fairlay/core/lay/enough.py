@@ -10,18 +10,25 @@ from fairlay.core.rules import bears, needs_of
 
 
 def shortages(
-    pieces: Sequence[Piece], names: Mapping[str, str], fair: Sequence[Mapping[Hashable, float]]
+    pieces: Sequence[Piece],
+    names: Mapping[str, str],
+    fair: Sequence[Mapping[Hashable, float]],
+    runs: Sequence[Mapping[str, int]] = (),
 ) -> tuple[str, ...]:
     """Return in sentences what some hides cannot give: ``fair`` has, for each, the area in mm2 fair to each
-    class of pieces (``fair_areas``). Nothing said is no promise that it is enough.
+    class of pieces (``fair_areas``), and ``runs`` how many of a strap its uninterrupted runs hold
+    (``most_by_runs``). Nothing said is no promise that it is enough.
 
-    Two bounds: of a piece, as many as its fair area holds, hide by hide; of all pieces that need leather of a
-    class or tighter, their area against all that is fair to any of them.
+    Bounds: of a piece, as many as its fair area and its runs hold, hide by hide; of all pieces that need
+    leather of a class or tighter, their area against all that is fair to any of them.
     """
     said = []
     for piece in pieces:
-        own = [area[needs_of(piece)] for area in fair]
-        most = sum(int(area // piece.area_mm2) for area in own if bears(area, piece))
+        long = [own.get(piece.id) for own in runs] if runs else [None] * len(fair)
+        most = 0
+        for area, run in zip((area[needs_of(piece)] for area in fair), long, strict=True):
+            held = int(area // piece.area_mm2) if bears(area, piece) else 0
+            most += held if run is None else min(held, run)
         if most < piece.quantity and not piece.filler:
             said.append(
                 f"{most} {names[piece.id]} at most fit the {_leather(piece)}, {piece.quantity} wanted"

@@ -47,7 +47,8 @@ class Better:
 class Job:
     """What the engine is asked: pieces to lay on hides, under a policy, toward an objective; hides in
     ``leave`` stay as they are. Copies in ``excused`` (piece, copy) lie where a cutter insists: nothing is
-    held against their place, angle or distance.
+    held against their place, angle or distance. ``more_of``: of these pieces alone more is laid (none: of
+    all).
     """
 
     name: str
@@ -61,6 +62,11 @@ class Job:
     seed: int = 1
     leave: frozenset[str] = frozenset()
     excused: frozenset[tuple[str, int]] = frozenset()
+    more_of: frozenset[str] = frozenset()
+
+    def lays(self, piece_id: str) -> bool:
+        """Whether more of a piece is to be laid."""
+        return not self.more_of or piece_id in self.more_of
 
     @cached_property
     def pieces_by_id(self) -> dict[str, Piece]:

@@ -65,7 +65,7 @@ def on_leather_now(job: Job, lay: Lay, now: Hide) -> OnLeatherNow:
             f"the lay has no hide {now.id}", value=now.id, expected="one of " + ", ".join(job.hides_by_id)
         )
     own = tuple(p for p in lay.placements if p.hide == now.id)
-    now = replace(now, reserved=then.reserved)
+    now = replace(now, reserved=then.reserved, keep_end=then.keep_end)
     if then.is_roll:
         now = replace(now, outline=then.outline)
     way = _way(then, now)

@@ -173,7 +173,7 @@ def job_for(
     Raises BadJob where nothing is to be cut of the material, or no hide is chosen. A roll is given as much
     length as the pieces could need. The gap is the policy's, or wider where a piece's tool needs it.
     """
-    pieces = tuple(_at_least(p, policy.gap_mm) for p in pieces_of_batch(lines, material))
+    pieces = tuple(at_least(p, policy.gap_mm) for p in pieces_of_batch(lines, material))
     if not pieces:
         raise BadJob(
             f"{name} cuts nothing from {material}",
@@ -199,7 +199,7 @@ def job_for(
     return job
 
 
-def _at_least(piece: Piece, gap_mm: float) -> Piece:
+def at_least(piece: Piece, gap_mm: float) -> Piece:
     """A piece whose tool needs less than the batch leaves between any two keeps to the batch's gap."""
     if piece.gap_mm is None:
         return piece

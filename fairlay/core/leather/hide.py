@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,8 @@ from fairlay.core.errors import BadHide
 from fairlay.core.shapes.rings import Ring, common, region, union
 from fairlay.core.tolerances import THICKNESS_GRID_MM
 
+End = Literal["tail", "neck"]
+ENDS: tuple[End, ...] = get_args(End)
 HIDE_KINDS = ("side", "whole", "bend", "shoulder", "belly", "offcut", "roll")
 FLAW_KINDS = (
     "brand",
@@ -79,11 +82,12 @@ class Reading:
 @dataclass(frozen=True, eq=False)
 class Reserved:
     """Leather that only some pieces may use, by their ids: a strap lane; for none of them: a block kept for
-    the rack.
+    the rack. ``lane``: it runs along the backbone, and gives way to the next lane that is asked for.
     """
 
     outline: Ring
     pieces: frozenset[str] = frozenset()
+    lane: bool = False
 
     def lets(self, piece_id: str) -> bool:
         """Whether a piece may lie here."""
@@ -101,7 +105,7 @@ class Hide:
 
     A roll has ``width_mm`` (along y) and no outline of its own; ``length_mm`` is how much
     of it may be used, and it runs from x = 0. ``neck_left``: a side of the other hand, whose neck is
-    at the left.
+    at the left. ``keep_end``: the end that is to be left for the rack (none: whichever is larger).
     """
 
     id: str
@@ -117,6 +121,7 @@ class Hide:
     width_mm: float | None = field(default=None)
     reserved: tuple[Reserved, ...] = ()
     neck_left: bool = False
+    keep_end: End | None = None
 
     @property
     def is_roll(self) -> bool:
@@ -236,12 +241,18 @@ class Hide:
 
     def end_kept_mm2(self, lo: float, hi: float) -> tuple[float, bool]:
         """Area of the larger straight-cut end, left of ``lo`` or right of ``hi``, and whether it is the
-        right.
+        right; of the one that is to be kept, where that is said.
         """
         x0, y0, x1, y1 = self.region.bounds
         right = self.region.intersection(box(min(hi, x1), y0, x1, y1)).area
         left = self.region.intersection(box(x0, y0, max(lo, x0), y1)).area
-        return (right, True) if right >= left else (left, False)
+        keeps_right = right >= left if self.keep_end is None else self.keeps_right
+        return (right, True) if keeps_right else (left, False)
+
+    @property
+    def keeps_right(self) -> bool:
+        """Whether the end that is to be kept is the right one."""
+        return self.keep_end == self.end_name(True)
 
     def end_name(self, right: bool) -> str:
         """What the left or the right end is: tail or neck."""

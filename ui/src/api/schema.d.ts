@@ -152,6 +152,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose Leather
+         * @description Which hides and offcuts to open for a material of a batch at least cost, with what each would hold:
+         *     what is chosen already stays, what is in ``leave`` (ids, by commas) is not opened, nor what others keep.
+         */
+        get: operations["propose_leather"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/standing": {
         parameters: {
             query?: never;
@@ -440,6 +461,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lays/{lay_id}/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Now
+         * @description Ask a lay otherwise from now on; what cannot lie so is taken up.
+         */
+        post: operations["ask_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lays/{lay_id}/batch": {
         parameters: {
             query?: never;
@@ -647,6 +688,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lays/{lay_id}/hand/spot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Spot
+         * @description What a place on a hide is; where it is bare, the gap about it, and what of the tray fits there.
+         */
+        post: operations["hand_spot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lays/{lay_id}/hand/swap": {
         parameters: {
             query?: never;
@@ -707,6 +768,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lays/{lay_id}/most": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Most Possible
+         * @description What no lay of what is asked here can pass.
+         */
+        get: operations["most_possible"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lays/{lay_id}/moves": {
         parameters: {
             query?: never;
@@ -742,6 +823,26 @@ export interface paths {
          * @description Pin pieces where they lie, and take pins out.
          */
         post: operations["pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Questions
+         * @description What may be asked of a lay otherwise.
+         */
+        get: operations["questions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -908,6 +1009,54 @@ export interface paths {
         get: operations["where_it_went"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/what-ifs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Ifs
+         * @description What was tried with a lay, the newest first, with the answers so far.
+         */
+        get: operations["what_ifs"];
+        put?: never;
+        /**
+         * Ask What If
+         * @description Try questions with a lay as it stands, in the background: the lay itself stays as it is.
+         */
+        post: operations["ask_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/what-ifs/{job_id}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Answer
+         * @description A lay as an answer has it.
+         */
+        get: operations["one_answer"];
+        put?: never;
+        /**
+         * Take Answer
+         * @description Have the lay be what an answer has, and be asked as it was from now on.
+         */
+        post: operations["take_answer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2258,6 +2407,29 @@ export interface components {
             y: number;
         };
         /**
+         * AnswerOut
+         * @description What came of a question, the first of nothing asked otherwise. ``reckoned`` is the cost of the leather
+         *     with what pieces that lie nowhere would take more.
+         */
+        AnswerOut: {
+            /** Changes */
+            changes: components["schemas"]["fairlay__api__models__ChangeOut"][];
+            /** Cost */
+            cost: number;
+            /** Placed */
+            placed: number;
+            /** Reckoned */
+            reckoned: number;
+            /** Refused */
+            refused: string;
+            /** Used M2 */
+            used_m2: number;
+            /** Wanted */
+            wanted: number;
+            /** Yield Of Used */
+            yield_of_used: number;
+        };
+        /**
          * Article
          * @description A product at one revision: its patterns and how they go together.
          */
@@ -2383,6 +2555,38 @@ export interface components {
             name: string;
             /** Never */
             never: string[];
+        };
+        /**
+         * AskNow
+         * @description What is asked of a lay otherwise from now on.
+         */
+        AskNow: {
+            /** Base */
+            base: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeIn"][];
+        };
+        /**
+         * AskWhatIf
+         * @description Questions to be tried, ``seconds`` each: all that is in one of them together. ``every_rule``: each rule
+         *     that could be eased, for itself.
+         */
+        AskWhatIf: {
+            /**
+             * Asked
+             * @default []
+             */
+            asked: components["schemas"]["ChangeIn"][][];
+            /**
+             * Every Rule
+             * @default false
+             */
+            every_rule: boolean;
+            /**
+             * Seconds
+             * @default 8
+             */
+            seconds: number;
         };
         /**
          * BackdropOut
@@ -2642,24 +2846,30 @@ export interface components {
             zone?: components["schemas"]["ZoneIn"] | null;
         };
         /**
-         * ChangeOut
-         * @description How a piece changed; the outlines before and after lie over each other as they are drawn.
+         * ChangeIn
+         * @description One thing asked otherwise of a lay: see ``core/lay/what_if.py``.
          */
-        ChangeOut: {
-            /** After */
-            after: number[][][];
-            /** Before */
-            before: number[][][];
-            /** Differs */
-            differs: components["schemas"]["DifferenceOut"][];
-            /** Kind */
-            kind: string;
-            /** Moved Mm */
-            moved_mm: number;
-            /** Name */
-            name: string;
-            /** Slug */
-            slug: string;
+        ChangeIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "marks" | "looser" | "degrees" | "gap" | "grain" | "seam" | "fewer" | "way" | "with" | "without" | "lane" | "start";
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * To
+             * @default 0
+             */
+            to: number;
+            /**
+             * Way
+             * @default
+             */
+            way: string;
         };
         /**
          * Changed
@@ -3586,7 +3796,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "lay" | "look" | "read";
+            kind: "lay" | "look" | "read" | "what if";
             /** Revision */
             revision: number | null;
             /** Said */
@@ -3724,6 +3934,8 @@ export interface components {
             batch_id: number;
             /** Changed */
             changed: components["schemas"]["ChangedLeather"][];
+            /** Changes */
+            changes: string[];
             /** Doubts */
             doubts: string[];
             /** Gap Mm */
@@ -3754,6 +3966,8 @@ export interface components {
             revisions: components["schemas"]["RevisionOut"][];
             state: components["schemas"]["LaidState"];
             waiting: components["schemas"]["WaitingLay"] | null;
+            /** With Batches */
+            with_batches: string[];
         };
         /**
          * LayPiece
@@ -4125,6 +4339,8 @@ export interface components {
             offers: components["schemas"]["LeatherOffer"][];
             /** Pieces */
             pieces: number;
+            /** Shares With */
+            shares_with: components["schemas"]["SharesWith"][];
             /** Short */
             short: string[];
             /** Short On Rack */
@@ -4239,6 +4455,21 @@ export interface components {
             holes: number[][][];
             /** Outline */
             outline: number[][];
+        };
+        /**
+         * MostOut
+         * @description What no lay passes: the yield of the leather it uses; the least leather and money for all that is
+         *     wanted; ``short_m2`` of which there is no ground for.
+         */
+        MostOut: {
+            /** Least Cost */
+            least_cost: number;
+            /** Least Used M2 */
+            least_used_m2: number;
+            /** Short M2 */
+            short_m2: number;
+            /** Yield Of Used */
+            yield_of_used: number;
         };
         /** Named */
         Named: {
@@ -4372,6 +4603,11 @@ export interface components {
              * @default false
              */
             shared: boolean;
+            /**
+             * With Batches
+             * @default []
+             */
+            with_batches: number[];
         };
         /**
          * NewLine
@@ -4725,6 +4961,34 @@ export interface components {
             /** Problem */
             problem: string;
         };
+        /**
+         * ProposalOut
+         * @description Hides to open at least cost; not ``enough``: even all that is free is thought too little.
+         */
+        ProposalOut: {
+            /** Cost */
+            cost: number;
+            /** Enough */
+            enough: boolean;
+            /** Hides */
+            hides: components["schemas"]["ProposedHide"][];
+            /** Share */
+            share: number;
+        };
+        /**
+         * ProposedHide
+         * @description A hide to open, and the area of pieces it would hold.
+         */
+        ProposedHide: {
+            /** Hide Id */
+            hide_id: number;
+            /** Holds M2 */
+            holds_m2: number;
+            /** Number */
+            number: string;
+            /** Price */
+            price: number;
+        };
         /** PullIO */
         PullIO: {
             /** Across Mm */
@@ -4802,6 +5066,19 @@ export interface components {
             dy: number;
             /** Pieces */
             pieces: components["schemas"]["PinnedPiece"][];
+        };
+        /**
+         * Questions
+         * @description What may be asked of a lay otherwise: rules that could be eased, and the rest; ``lane`` is whether it
+         *     has straps.
+         */
+        Questions: {
+            /** Eased */
+            eased: components["schemas"]["fairlay__api__models__ChangeOut"][];
+            /** Other */
+            other: components["schemas"]["fairlay__api__models__ChangeOut"][];
+            /** Straps */
+            straps: boolean;
         };
         /** RackHideOut */
         RackHideOut: {
@@ -5003,7 +5280,8 @@ export interface components {
         /**
          * RunLay
          * @description How long to lay, and what: ``hides`` to lay again (none: all of them), around what is pinned, or around
-         *     all that lies (``keep_all``).
+         *     all that lies (``keep_all``); more of these ``pieces`` alone; ``window`` (x0, y0, x1, y1, in mm, on the
+         *     one hide that is named): all stays that does not lie wholly within it.
          */
         RunLay: {
             /**
@@ -5017,6 +5295,11 @@ export interface components {
              */
             keep_all: boolean;
             /**
+             * Pieces
+             * @default []
+             */
+            pieces: string[];
+            /**
              * Seconds
              * @default 30
              */
@@ -5026,6 +5309,13 @@ export interface components {
              * @default 1
              */
             seed: number;
+            /** Window */
+            window?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * SaveArticle
@@ -5156,6 +5446,18 @@ export interface components {
             says: string;
         };
         /**
+         * SharesWith
+         * @description Another open batch that is cut from the same material, and may be laid together with this one.
+         */
+        SharesWith: {
+            /** Batch Id */
+            batch_id: number;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+        };
+        /**
          * SignIn
          * @description A name and its password.
          */
@@ -5209,6 +5511,45 @@ export interface components {
             open_lines: number[][][];
             /** Pieces */
             pieces: components["schemas"]["FoundOut"][];
+        };
+        /**
+         * SpotAsked
+         * @description A place on a hide, in mm.
+         */
+        SpotAsked: {
+            /** Hide */
+            hide: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * SpotFit
+         * @description Whether a piece of the tray fits a gap: where it would lie, else the sentence why not.
+         */
+        SpotFit: {
+            at: components["schemas"]["LayPlacement"] | null;
+            /** Piece */
+            piece: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * SpotOut
+         * @description What a place is, in sentences; where it is bare, the gap about it (``rings``, in mm) and what fits.
+         */
+        SpotOut: {
+            /** Fits */
+            fits: components["schemas"]["SpotFit"][];
+            /** Gap M2 */
+            gap_m2: number;
+            /** Rings */
+            rings: number[][][];
+            /** Sentences */
+            sentences: string[];
+            /** Widest Mm */
+            widest_mm: number;
         };
         /**
          * StandingIn
@@ -5507,6 +5848,19 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * WhatIfOut
+         * @description Questions that were tried with a lay as it stood at revision ``base``, and the answers so far.
+         */
+        WhatIfOut: {
+            /** Answers */
+            answers: components["schemas"]["AnswerOut"][];
+            /** Asked */
+            asked: number;
+            /** Base */
+            base: number;
+            job: components["schemas"]["JobOut"];
+        };
         /** WholeOut */
         WholeOut: {
             /** Bow Mm */
@@ -5586,6 +5940,54 @@ export interface components {
             stretch_deg: number;
             /** Tightness */
             tightness: number;
+        };
+        /**
+         * ChangeOut
+         * @description A change, in words.
+         */
+        fairlay__api__models__ChangeOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "marks" | "looser" | "degrees" | "gap" | "grain" | "seam" | "fewer" | "way" | "with" | "without" | "lane" | "start";
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * To
+             * @default 0
+             */
+            to: number;
+            /**
+             * Way
+             * @default
+             */
+            way: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ChangeOut
+         * @description How a piece changed; the outlines before and after lie over each other as they are drawn.
+         */
+        fairlay__api__pattern_models__ChangeOut: {
+            /** After */
+            after: number[][][];
+            /** Before */
+            before: number[][][];
+            /** Differs */
+            differs: components["schemas"]["DifferenceOut"][];
+            /** Kind */
+            kind: string;
+            /** Moved Mm */
+            moved_mm: number;
+            /** Name */
+            name: string;
+            /** Slug */
+            slug: string;
         };
     };
     responses: never;
@@ -6381,6 +6783,103 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_leather: {
+        parameters: {
+            query: {
+                material: string;
+                leave?: string;
+            };
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalOut"];
+                };
             };
             /** @description Unauthorized */
             401: {
@@ -7957,6 +8456,104 @@ export interface operations {
             };
         };
     };
+    ask_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskNow"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     onto_batch_now: {
         parameters: {
             query?: never;
@@ -9020,6 +9617,104 @@ export interface operations {
             };
         };
     };
+    hand_spot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpotAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpotOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     swap_pieces: {
         parameters: {
             query?: never;
@@ -9314,6 +10009,100 @@ export interface operations {
             };
         };
     };
+    most_possible: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MostOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     move_by_hand: {
         parameters: {
             query?: never;
@@ -9434,6 +10223,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PinnedPiece"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    questions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Questions"];
                 };
             };
             /** @description Unauthorized */
@@ -10302,6 +11185,394 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WentOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    what_ifs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskWhatIf"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+                job_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+                job_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRevision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revised"];
                 };
             };
             /** @description Unauthorized */
@@ -14005,7 +15276,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChangeOut"][];
+                    "application/json": components["schemas"]["fairlay__api__pattern_models__ChangeOut"][];
                 };
             };
             /** @description Unauthorized */
