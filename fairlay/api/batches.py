@@ -202,9 +202,9 @@ def begin_lay(batch_id: int, asked: NewLay) -> Created:
 
 
 @router.get("/batches/{batch_id}/proposal")
-def propose_leather(batch_id: int, material: str, leave: str = "") -> ProposalOut:
+def propose_leather(batch_id: int, material: str, leave: str = "", fix: str = "") -> ProposalOut:
     """Which hides and offcuts to open for a material of a batch at least cost, with what each would hold:
-    what is chosen already stays, what is in ``leave`` (ids, by commas) is not opened, nor what others keep.
+    those in ``fix`` (ids, by commas) in any case, those in ``leave`` never, nor what others keep.
     """
     batch = batches.batch_by_id(batch_id)
     question = _asked(batch, material, hides.rack())
@@ -213,11 +213,11 @@ def propose_leather(batch_id: int, material: str, leave: str = "") -> ProposalOu
             f"{batch.number} cuts nothing from {material}", value=material, expected="its materials"
         )
     others = spoken_for.kept_by_others(batch_id, [h.id for h in question.hides])
-    left = {int(i) for i in leave.split(",") if i.strip().isdigit()}
+    left, fixed = _ids(leave), _ids(fix)
     free = [h for h in question.hides if h.id not in others and h.id not in left]
     fair = fair_of([replace(question, hides=free)])
     offered = [Offered(h.id, h.card.usable_m2 * h.cost_per_m2, fair[h.id]) for h in free]
-    found = propose(question.pieces, offered, fixed=[i for i in batch.hide_ids if i not in left])
+    found = propose(question.pieces, offered, fixed=fixed - left)
     by_id = {h.id: (h, o) for h, o in zip(free, offered, strict=True)}
     return ProposalOut(
         hides=[
@@ -228,6 +228,11 @@ def propose_leather(batch_id: int, material: str, leave: str = "") -> ProposalOu
         enough=found.enough,
         share=USUAL_SHARE,
     )
+
+
+def _ids(text: str) -> set[int]:
+    """Ids by commas."""
+    return {int(i) for i in text.split(",") if i.strip().isdigit()}
 
 
 def _beside(batch: Batch) -> dict[str, list[SharesWith]]:

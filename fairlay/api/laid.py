@@ -14,6 +14,7 @@ from fairlay.api.models import (
     ClassArea,
     Figures,
     HideFigures,
+    KeptOut,
     LaidDelta,
     LaidHide,
     LaidState,
@@ -39,6 +40,7 @@ from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules.grain import any_way, fair_turns
 from fairlay.core.shapes.placing import matrix
+from fairlay.core.shapes.rings import as_points
 from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs, ordering, what_if
 from fairlay.store.batches import Batch
 from fairlay.store.candidates import Candidate
@@ -172,7 +174,11 @@ def _waiting(found: Candidate) -> WaitingLay:
 def _hide(hide: Hide, colour: str, length_mm: float) -> LaidHide:
     shape = hide_shape(hide, length_mm)
     return LaidHide.model_construct(
-        **dict(shape), colour=colour, left_end=hide.end_name(False), right_end=hide.end_name(True)
+        **dict(shape),
+        colour=colour,
+        left_end=hide.end_name(False),
+        right_end=hide.end_name(True),
+        kept=[KeptOut(outline=as_points(r.outline, 1), words=r.words) for r in hide.reserved],
     )
 
 

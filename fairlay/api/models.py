@@ -208,6 +208,13 @@ class JobOut(BaseModel):
     error: str
 
 
+class KeptOut(BaseModel):
+    """Leather of a hide that is kept: for whom, in words."""
+
+    outline: Points
+    words: str
+
+
 class LaidHide(HideShape):
     """A hide of a lay, as it was laid on; ``colour`` names its leather, ``ends`` say what its left and right
     end are.
@@ -216,6 +223,7 @@ class LaidHide(HideShape):
     colour: str
     left_end: str
     right_end: str
+    kept: list[KeptOut]
 
 
 class ChangedLeather(BaseModel):
@@ -327,7 +335,7 @@ class RunLay(BaseModel):
     window: tuple[FiniteFloat, FiniteFloat, FiniteFloat, FiniteFloat] | None = None
 
 
-class ChangeIn(BaseModel):
+class AskedIn(BaseModel):
     """One thing asked otherwise of a lay: see ``core/lay/what_if.py``."""
 
     kind: Literal[
@@ -349,7 +357,7 @@ class ChangeIn(BaseModel):
     way: Annotated[str, Field(max_length=64)] = ""
 
 
-class ChangeOut(ChangeIn):
+class AskedOut(AskedIn):
     """A change, in words."""
 
     words: str
@@ -360,8 +368,8 @@ class Questions(BaseModel):
     has straps.
     """
 
-    eased: list[ChangeOut]
-    other: list[ChangeOut]
+    eased: list[AskedOut]
+    other: list[AskedOut]
     straps: bool
 
 
@@ -371,7 +379,7 @@ class AskWhatIf(BaseModel):
     """
 
     asked: Annotated[
-        list[Annotated[list[ChangeIn], Field(min_length=1, max_length=12)]], Field(max_length=24)
+        list[Annotated[list[AskedIn], Field(min_length=1, max_length=12)]], Field(max_length=24)
     ] = []
     every_rule: bool = False
     seconds: Annotated[FiniteFloat, Field(ge=1, le=600)] = 8.0
@@ -382,7 +390,7 @@ class AnswerOut(BaseModel):
     with what pieces that lie nowhere would take more.
     """
 
-    changes: list[ChangeOut]
+    changes: list[AskedOut]
     placed: int
     wanted: int
     used_m2: float
@@ -405,7 +413,7 @@ class AskNow(BaseModel):
     """What is asked of a lay otherwise from now on."""
 
     base: int
-    changes: Annotated[list[ChangeIn], Field(min_length=1, max_length=24)]
+    changes: Annotated[list[AskedIn], Field(min_length=1, max_length=24)]
 
 
 class PinChange(BaseModel):

@@ -8,10 +8,10 @@ from fairlay.api.jobs import job_out
 from fairlay.api.laid import lay_out, names_of, words_for
 from fairlay.api.models import (
     AnswerOut,
+    AskedIn,
+    AskedOut,
     AskNow,
     AskWhatIf,
-    ChangeIn,
-    ChangeOut,
     FromRevision,
     JobOut,
     LayOut,
@@ -107,7 +107,7 @@ def ask_now(lay_id: int, asked: AskNow) -> Taken:
     return Taken(head=head, taken_up=taken_up)
 
 
-def change_of(asked: ChangeIn) -> Change:
+def change_of(asked: AskedIn) -> Change:
     """Return a change as it was sent."""
     return Change(asked.kind, asked.of, asked.to, asked.way)
 
@@ -117,7 +117,7 @@ def _names(saved: SavedLay) -> dict[str, str]:
     return words_for(names_of(saved.job, lines), lines)
 
 
-def _change(change: Change, names: dict[str, str]) -> ChangeOut:
-    return ChangeOut(
+def _change(change: Change, names: dict[str, str]) -> AskedOut:
+    return AskedOut(
         kind=change.kind, of=change.of, to=change.to, way=change.way, words=in_words(change, names)
     )

@@ -13,7 +13,7 @@ import peewee
 
 from fairlay.core.errors import NotFound, Refused, Stale
 from fairlay.core.formats.stored import ARTICLE
-from fairlay.core.pattern.article import Article, check_article
+from fairlay.core.pattern.article import Article, check_article, with_variants
 from fairlay.core.pattern.changes import letter
 from fairlay.store.clock import now
 from fairlay.store.database import connected
@@ -128,6 +128,7 @@ def add_article(article: Article, reason: str = "") -> int:
 
     Raises Refused where one of its name is there already.
     """
+    article = with_variants(article)
     check_article(article)
     if ArticleRow.select().where(ArticleRow.slug == article.slug).exists():
         raise Refused(
@@ -149,6 +150,7 @@ def save_article(article_id: int, article: Article, *, base: int) -> Kept:
     Raises Refused where a batch is planned with it, or its short name was changed; Stale where someone saved
     since; whatever ``check_article`` raises. Then nothing is changed.
     """
+    article = with_variants(article)
     check_article(article)
     kept = article_at(article_id)
     if kept.batches:

@@ -15,7 +15,7 @@ from fairlay.core.formats.stored import ARTICLE, CARD, INVOICE, LOOKING, Documen
 from fairlay.store.settings import SETTINGS
 
 HELD = {
-    "article": (1, "6193378dc3619f81"),
+    "article": (2, "1c36573dfd9d370b"),
     "hide's card": (1, "d6c2ffb35a10247f"),
     "invoice": (1, "afe0b78cc9120d53"),
     "hide's document": (1, "1f797684a352578f"),

@@ -99,11 +99,7 @@ def leather_at(hide: Hide, at: tuple[float, float]) -> list[str]:
     mm = float(hide.thickness_mm(np.array([at]))[0])
     if not math.isnan(mm):
         said.append(f"about {mm:.1f} mm thick")
-    said += [
-        f"kept for {'straps' if r.lane and r.pieces else r.words}"
-        for r in hide.reserved
-        if Polygon(r.outline).buffer(0).intersects(point)
-    ]
+    said += [f"kept for {r.words}" for r in hide.reserved if Polygon(r.outline).buffer(0).intersects(point)]
     return said
 
 

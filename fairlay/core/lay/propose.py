@@ -87,12 +87,15 @@ def propose(
 
 
 def _holds(pieces: Sequence[Piece], hides: Sequence[Offered], share: float) -> dict[int, float]:
-    """The area in m2 that each hide would hold: what needs the tightest first, into what bears it best."""
+    """The area in m2 that each hide would hold: what needs the tightest first, into the cheapest that bears
+    it.
+    """
     room = {h.id: share * max(h.fair[needs_of(p)] for p in pieces) for h in hides}
     held = dict.fromkeys(room, 0.0)
+    cheapest = sorted(hides, key=lambda h: h.price / max(room[h.id], 1.0))
     for p in sorted(pieces, key=lambda p: (p.max_tightness, -p.area_mm2)):
         left = p.area_mm2 * p.quantity
-        for h in sorted(hides, key=lambda h: -h.fair[needs_of(p)]):
+        for h in cheapest:
             put = min(left, room[h.id], h.fair[needs_of(p)])
             room[h.id] -= put
             held[h.id] += put / 1e6

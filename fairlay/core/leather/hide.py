@@ -96,6 +96,8 @@ class Reserved:
     @property
     def words(self) -> str:
         """Whom it is kept for, in words."""
+        if self.lane:
+            return "straps" if self.pieces else "straps laid later"
         return ", ".join(sorted(self.pieces)) or "the rack"
 
 

@@ -128,6 +128,15 @@ def check_article(article: Article) -> None:
         seen.add(p.slug)
         check_pattern(p)
         _ = cut_region(p)
+    by_slug = article.by_slug
+    for p in article.pieces:
+        base = by_slug.get(p.variant_of)
+        if base is not None and (base.variant_of or base is p):
+            raise BadPattern(
+                f"{p.name} is a variant of {base.name}, which is one itself",
+                value=p.variant_of,
+                expected="a piece that is drawn",
+            )
     for seam in article.seams:
         if seam.times < 0 or seam.factor <= 0 or seam.tail_mm < 0:
             raise BadPattern(
@@ -136,6 +145,27 @@ def check_article(article: Article) -> None:
                 value=seam.name,
                 expected="0 or more times, a factor above 0 (4 to 6 is usual)",
             )
+
+
+def with_variants(article: Article) -> Article:
+    """Return an article whose variants have the outline and margins of the piece that they are of; one whose
+    piece is not there any more is a piece of its own.
+    """
+    own = article.by_slug
+
+    def shaped(p: Pattern) -> Pattern:
+        base = own.get(p.variant_of)
+        if base is None:
+            return replace(p, variant_of="")
+        return replace(
+            p,
+            contour=base.contour,
+            margin_mm=base.margin_mm,
+            edge_margins=base.edge_margins,
+            centre_line=base.centre_line,
+        )
+
+    return replace(article, pieces=tuple(shaped(p) for p in article.pieces))
 
 
 def ways_chosen(article: Article, ways: Mapping[str, str]) -> tuple[Pattern, ...]:

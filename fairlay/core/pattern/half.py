@@ -8,17 +8,20 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.pattern.contour import Contour, contour_of, flatten
-from fairlay.core.pattern.edges import XY
-from fairlay.core.shapes.rings import pieces_of
+from fairlay.core.pattern.edges import XY, Run
+from fairlay.core.shapes.rings import Ring, pieces_of
 
 STRAIGHT_MM = 0.5
 """A fold edge that wanders by more shows as a notch or a hump in the middle of the whole."""
 SQUARE_DEG = 1.0
 """An edge that meets the fold a degree off makes a point of two degrees in the whole."""
 ON_EDGE_MM = 3.0
+PARALLEL_MM = 0.5
+"""Sides whose distances from the centre line differ by less are parallel to it, as a rule tells."""
 Floats = NDArray[np.float64]
 
 
@@ -137,3 +140,37 @@ def _says(bow: float, square: tuple[float, float]) -> tuple[str, ...]:
                 f"has a {'point' if off > 0 else 'notch'} of {2 * abs(off):.1f} degrees there."
             )
     return tuple(out)
+
+
+def centre_words(ring: Ring, line: Run) -> str:
+    """Return a half pattern's centre line in words: how far both sides stand from it near its two ends, as a
+    rule tells on the leather whether the turn landed square.
+
+    ``ring``: the whole piece, ``(n, 2)`` mm.
+    """
+    start, end = np.array([line.start.x, line.start.y]), np.array([line.end.x, line.end.y])
+    length = float(np.hypot(*(end - start)))
+    if length < 1:
+        return "centre line"
+    t = (end - start) / length
+    n = np.array([-t[1], t[0]])
+    outline, far = Polygon(ring), 10 * length + float(np.ptp(ring))
+    sides = []
+    for share in (0.1, 0.9):
+        at = start + t * length * share
+        met = outline.intersection(LineString([at - n * far, at + n * far]))
+        if met.is_empty:
+            return "centre line"
+        across = (np.asarray(_ends(met)) - at) @ n
+        sides.append((-float(across.min()), float(across.max())))
+    worst = max(abs(a - b) for a, b in sides)
+    ends = " and ".join(f"{(a + b) / 2:.1f} mm" for a, b in sides)
+    if worst > PARALLEL_MM:
+        return f"centre line: its two sides stand unevenly from it, by {worst:.1f} mm"
+    if abs(sum(sides[0]) - sum(sides[1])) <= 2 * PARALLEL_MM:
+        return f"centre line: both sides parallel to it, {sum(sides[0]) / 2:.1f} mm off"
+    return f"centre line: both sides {ends} off at its ends"
+
+
+def _ends(line: BaseGeometry) -> list[tuple[float, ...]]:
+    return [c for part in getattr(line, "geoms", [line]) for c in part.coords]

@@ -14,6 +14,7 @@ from shapely.ops import substring
 from fairlay.core.errors import FairLayError
 from fairlay.core.pattern.drawn import DrawnMark, Draws
 from fairlay.core.pattern.edges import XY, inset, length_mm, line_of
+from fairlay.core.pattern.half import centre_words
 from fairlay.core.pattern.pattern import Mark, Pattern
 from fairlay.core.pattern.stitching import Stitches, lay_out
 from fairlay.core.shapes.placing import Placing, place_points
@@ -88,6 +89,9 @@ def drawn_marks(p: Pattern, others: Mapping[str, Pattern] | None = None) -> tupl
     of it).
     """
     out: list[DrawnMark] = []
+    if p.centre_line is not None:
+        at = np.array([(q.x, q.y) for q in (p.centre_line.start, p.centre_line.end)])
+        out.append(DrawnMark("centre line", "line", at, "flesh", centre_words(p.ring, p.centre_line), ""))
     for mark in p.marks:
         try:
             out += _drawn(p, mark, others or {})

@@ -109,7 +109,8 @@ class Pattern:
 
     ``each`` is how many one article takes (of a pair, both hands together). ``way`` names the part and the
     way to make it ("arm strap", "double from thin") where a batch may choose. ``lines`` is the piece that
-    this one lines.
+    this one lines. ``variant_of`` is the piece whose outline and margins this one shares: drawn once,
+    corrected once, counted apart. ``centre_line`` is where a half pattern was turned over.
     """
 
     slug: str
@@ -130,6 +131,8 @@ class Pattern:
     way: str = ""
     lines: str = ""
     layers: int = 1
+    variant_of: str = ""
+    centre_line: Run | None = None
 
     @cached_property
     def ring(self) -> Ring:

@@ -162,7 +162,7 @@ export interface paths {
         /**
          * Propose Leather
          * @description Which hides and offcuts to open for a material of a batch at least cost, with what each would hold:
-         *     what is chosen already stays, what is in ``leave`` (ids, by commas) is not opened, nor what others keep.
+         *     those in ``fix`` (ids, by commas) in any case, those in ``leave`` never, nor what others keep.
          */
         get: operations["propose_leather"];
         put?: never;
@@ -2413,7 +2413,7 @@ export interface components {
          */
         AnswerOut: {
             /** Changes */
-            changes: components["schemas"]["fairlay__api__models__ChangeOut"][];
+            changes: components["schemas"]["AskedOut"][];
             /** Cost */
             cost: number;
             /** Placed */
@@ -2564,7 +2564,7 @@ export interface components {
             /** Base */
             base: number;
             /** Changes */
-            changes: components["schemas"]["ChangeIn"][];
+            changes: components["schemas"]["AskedIn"][];
         };
         /**
          * AskWhatIf
@@ -2576,7 +2576,7 @@ export interface components {
              * Asked
              * @default []
              */
-            asked: components["schemas"]["ChangeIn"][][];
+            asked: components["schemas"]["AskedIn"][][];
             /**
              * Every Rule
              * @default false
@@ -2587,6 +2587,60 @@ export interface components {
              * @default 8
              */
             seconds: number;
+        };
+        /**
+         * AskedIn
+         * @description One thing asked otherwise of a lay: see ``core/lay/what_if.py``.
+         */
+        AskedIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "marks" | "looser" | "degrees" | "gap" | "grain" | "seam" | "fewer" | "way" | "with" | "without" | "lane" | "start";
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * To
+             * @default 0
+             */
+            to: number;
+            /**
+             * Way
+             * @default
+             */
+            way: string;
+        };
+        /**
+         * AskedOut
+         * @description A change, in words.
+         */
+        AskedOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "marks" | "looser" | "degrees" | "gap" | "grain" | "seam" | "fewer" | "way" | "with" | "without" | "lane" | "start";
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * To
+             * @default 0
+             */
+            to: number;
+            /**
+             * Way
+             * @default
+             */
+            way: string;
+            /** Words */
+            words: string;
         };
         /**
          * BackdropOut
@@ -2846,30 +2900,24 @@ export interface components {
             zone?: components["schemas"]["ZoneIn"] | null;
         };
         /**
-         * ChangeIn
-         * @description One thing asked otherwise of a lay: see ``core/lay/what_if.py``.
+         * ChangeOut
+         * @description How a piece changed; the outlines before and after lie over each other as they are drawn.
          */
-        ChangeIn: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "marks" | "looser" | "degrees" | "gap" | "grain" | "seam" | "fewer" | "way" | "with" | "without" | "lane" | "start";
-            /**
-             * Of
-             * @default
-             */
-            of: string;
-            /**
-             * To
-             * @default 0
-             */
-            to: number;
-            /**
-             * Way
-             * @default
-             */
-            way: string;
+        ChangeOut: {
+            /** After */
+            after: number[][][];
+            /** Before */
+            before: number[][][];
+            /** Differs */
+            differs: components["schemas"]["DifferenceOut"][];
+            /** Kind */
+            kind: string;
+            /** Moved Mm */
+            moved_mm: number;
+            /** Name */
+            name: string;
+            /** Slug */
+            slug: string;
         };
         /**
          * Changed
@@ -3830,6 +3878,16 @@ export interface components {
             weeks: number;
         };
         /**
+         * KeptOut
+         * @description Leather of a hide that is kept: for whom, in words.
+         */
+        KeptOut: {
+            /** Outline */
+            outline: number[][];
+            /** Words */
+            words: string;
+        };
+        /**
          * KnownAgain
          * @description What was known of a hide, put on its new outline: flaws where they lie now, and how many pull tests and
          *     readings; ``fits`` and ``words`` say whether it can be.
@@ -3888,6 +3946,8 @@ export interface components {
             colour: string;
             /** Flaws */
             flaws: components["schemas"]["FlawOut"][];
+            /** Kept */
+            kept: components["schemas"]["KeptOut"][];
             /** Kind */
             kind: string;
             /** Left End */
@@ -4739,9 +4799,11 @@ export interface components {
          *
          *     ``each`` is how many one article takes (of a pair, both hands together). ``way`` names the part and the
          *     way to make it ("arm strap", "double from thin") where a batch may choose. ``lines`` is the piece that
-         *     this one lines.
+         *     this one lines. ``variant_of`` is the piece whose outline and margins this one shares: drawn once,
+         *     corrected once, counted apart. ``centre_line`` is where a half pattern was turned over.
          */
         Pattern: {
+            centre_line?: components["schemas"]["Run"] | null;
             /** Contour */
             contour: number[][];
             /** Each */
@@ -4816,6 +4878,11 @@ export interface components {
              * @enum {string}
              */
             tool: "knife" | "shears" | "strap cutter" | "die";
+            /**
+             * Variant Of
+             * @default
+             */
+            variant_of: string;
             /**
              * Way
              * @default
@@ -5074,9 +5141,9 @@ export interface components {
          */
         Questions: {
             /** Eased */
-            eased: components["schemas"]["fairlay__api__models__ChangeOut"][];
+            eased: components["schemas"]["AskedOut"][];
             /** Other */
-            other: components["schemas"]["fairlay__api__models__ChangeOut"][];
+            other: components["schemas"]["AskedOut"][];
             /** Straps */
             straps: boolean;
         };
@@ -5940,54 +6007,6 @@ export interface components {
             stretch_deg: number;
             /** Tightness */
             tightness: number;
-        };
-        /**
-         * ChangeOut
-         * @description A change, in words.
-         */
-        fairlay__api__models__ChangeOut: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "marks" | "looser" | "degrees" | "gap" | "grain" | "seam" | "fewer" | "way" | "with" | "without" | "lane" | "start";
-            /**
-             * Of
-             * @default
-             */
-            of: string;
-            /**
-             * To
-             * @default 0
-             */
-            to: number;
-            /**
-             * Way
-             * @default
-             */
-            way: string;
-            /** Words */
-            words: string;
-        };
-        /**
-         * ChangeOut
-         * @description How a piece changed; the outlines before and after lie over each other as they are drawn.
-         */
-        fairlay__api__pattern_models__ChangeOut: {
-            /** After */
-            after: number[][][];
-            /** Before */
-            before: number[][][];
-            /** Differs */
-            differs: components["schemas"]["DifferenceOut"][];
-            /** Kind */
-            kind: string;
-            /** Moved Mm */
-            moved_mm: number;
-            /** Name */
-            name: string;
-            /** Slug */
-            slug: string;
         };
     };
     responses: never;
@@ -6863,6 +6882,7 @@ export interface operations {
             query: {
                 material: string;
                 leave?: string;
+                fix?: string;
             };
             header?: never;
             path: {
@@ -15276,7 +15296,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["fairlay__api__pattern_models__ChangeOut"][];
+                    "application/json": components["schemas"]["ChangeOut"][];
                 };
             };
             /** @description Unauthorized */

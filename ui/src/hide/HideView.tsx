@@ -21,6 +21,8 @@ export interface ViewHandle {
   farther: () => void
   whole: () => void
   move: (dx: number, dy: number) => void
+  /** What of the drawing is in view: x0, y0, x1, y1 in mm. */
+  seen: () => [number, number, number, number]
   /** Take up the chalk that keys draw with. */
   chalk: () => void
 }
@@ -152,6 +154,12 @@ export function HideView({
           z.translateBy(own, dx, dy)
         })()
       },
+      seen: () => [
+        (TAPE - tx) / scale,
+        (TAPE - ty) / scale,
+        ((size?.w ?? 0) - tx) / scale,
+        ((size?.h ?? 0) - ty) / scale,
+      ],
       chalk: () => {
         svg.current?.focus()
         take()

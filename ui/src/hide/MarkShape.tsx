@@ -9,6 +9,7 @@ const DASH: Record<string, number[]> = {
   glue: [3, 3],
   skive: [9, 3, 2, 3],
   place: [7, 6],
+  'centre line': [16, 4, 2, 4],
 }
 const INK: Record<string, string> = {
   stitch: '#2f6140',
@@ -19,6 +20,7 @@ const INK: Record<string, string> = {
   skive: '#7a5310',
   place: '#5b5044',
   stamp: '#5b5044',
+  'centre line': '#a3281a',
 }
 
 /**

@@ -16,11 +16,19 @@ export function mayShare(offers: Kept[]): boolean | null {
   return window.confirm(`${words}. Keep it for both?`) ? true : null
 }
 
+export type Wish = 'free' | 'always' | 'never'
+const WISHES = [
+  ['always', 'open it'],
+  ['never', 'leave it'],
+] as const
+
 /** A hide to choose: drawn, what of it bears these pieces, and what it can never give. */
 export function Offer({
   offer,
   hide,
   onToggle,
+  wish,
+  onWish,
 }: {
   offer: {
     number: string
@@ -29,9 +37,13 @@ export function Offer({
     kept_for?: string[]
     fair_m2?: number
     never?: string[]
+    holds_m2?: number | undefined
   }
   hide: Schemas['RackHideOut']
   onToggle: () => void
+  /** Whether it is to be opened in any case, or never. */
+  wish?: Wish
+  onWish?: (wish: Wish) => void
 }) {
   const units = useUnits()
   const { x0, y0, x1, y1 } = hide.shape.bounds
@@ -69,6 +81,11 @@ export function Offer({
             grade {hide.grade}, {units.area(offer.fair_m2)} fair for these
           </span>
         )}
+        {offer.holds_m2 !== undefined && (
+          <span className="block text-[13px] font-semibold">
+            would hold {units.area(offer.holds_m2)} of pieces
+          </span>
+        )}
         {offer.laid === true && (
           <span className="block text-[13px] font-semibold">laid on for this batch</span>
         )}
@@ -88,6 +105,23 @@ export function Offer({
           </span>
         )}
       </button>
+      {onWish && (
+        <div className="flex gap-1 pt-0.5" role="group" aria-label={`Propose ${offer.number}`}>
+          {WISHES.map(([own, words]) => (
+            <button
+              key={own}
+              type="button"
+              aria-pressed={wish === own}
+              className={`min-h-9 flex-1 text-[13px] ${wish === own ? 'bg-ink text-docket' : 'border border-docket-line text-ink-soft hover:border-ink/50'}`}
+              onClick={() => {
+                onWish(wish === own ? 'free' : own)
+              }}
+            >
+              {words}
+            </button>
+          ))}
+        </div>
+      )}
     </li>
   )
 }

@@ -3,8 +3,9 @@ import { useState } from 'react'
 import { Link, useNavigate, useSearchParams } from 'react-router'
 import { api, server, told } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
-import { plural, useUnits } from '../../parts/units'
-import { mayShare, Offer } from '../batches/Offer'
+import { percent, plural, useUnits } from '../../parts/units'
+import { mayShare, Offer, type Wish } from '../batches/Offer'
+import { USUAL_SECONDS } from './useLay'
 
 const AIMS = [
   { value: 'order', name: 'Everything, from the least leather' },
@@ -25,6 +26,8 @@ export function ChooseRoom() {
   const rack = server.useQuery('get', '/api/leather')
   const need = batch.data?.materials.find((m) => m.material === material)
   const [changed, setChanged] = useState<number[] | null>(null)
+  const [beside, setBeside] = useState<number[]>([])
+  const [said, setSaid] = useState<Record<number, Wish>>({})
   const [aim, setAim] = useState<(typeof AIMS)[number]['value']>('order')
   const chosen = changed ?? need?.offers.filter((o) => o.chosen).map((o) => o.hide_id) ?? []
   const begin = useMutation({
@@ -32,18 +35,36 @@ export function ChooseRoom() {
       const made = await told(
         api.POST('/api/batches/{batch_id}/lays', {
           params: { path: { batch_id: batchId } },
-          body: { material, hide_ids: chosen, objective: aim, shared },
+          body: { material, hide_ids: chosen, objective: aim, shared, with_batches: beside },
         }),
       )
       await told(
         api.POST('/api/lays/{lay_id}/run', {
           params: { path: { lay_id: made.id } },
-          body: { seconds: 30, seed: 1, hides: [], keep_all: false },
+          body: { seconds: USUAL_SECONDS, seed: 1, hides: [], keep_all: false, pieces: [] },
         }),
       )
       return made.id
     },
     onSuccess: (id) => go(`/lay/${id}`),
+  })
+  const saying = (wish: Wish) =>
+    Object.keys(said)
+      .filter((id) => said[Number(id)] === wish)
+      .join(',')
+  const propose = useMutation({
+    mutationFn: () =>
+      told(
+        api.GET('/api/batches/{batch_id}/proposal', {
+          params: {
+            path: { batch_id: batchId },
+            query: { material, fix: saying('always'), leave: saying('never') },
+          },
+        }),
+      ),
+    onSuccess: (found) => {
+      setChanged(found.hides.map((h) => h.hide_id))
+    },
   })
   if (batch.isPending || rack.isPending) return <Waiting what="the leather" />
   if (!need)
@@ -67,6 +88,25 @@ export function ChooseRoom() {
       </h1>
       <section className="docket torn mt-4 px-6 pb-5">
         <h2 className="pt-2 font-stamp text-xl font-bold">On which hides?</h2>
+        <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
+          <Button
+            disabled={propose.isPending}
+            onClick={() => {
+              propose.mutate()
+            }}
+          >
+            Propose the cheapest
+          </Button>
+          {propose.data && (
+            <span role="status">
+              {propose.data.hides.length === 0
+                ? 'No leather here bears these pieces.'
+                : `${plural(propose.data.hides.length, 'hide')} for ${units.money(propose.data.cost)}, as lays usually fill ${percent(propose.data.share)} of fair leather`}
+              {!propose.data.enough && ': even so it is thought too little'}
+            </span>
+          )}
+          <Trouble error={propose.error} onPaper />
+        </div>
         <ul className="mt-2 grid auto-rows-min grid-cols-[repeat(auto-fill,minmax(170px,1fr))] gap-3">
           {need.offers.map((offer) => {
             const hide = rack.data?.find((h) => h.id === offer.hide_id)
@@ -74,7 +114,16 @@ export function ChooseRoom() {
               hide && (
                 <Offer
                   key={offer.hide_id}
-                  offer={{ ...offer, chosen: chosen.includes(offer.hide_id) }}
+                  offer={{
+                    ...offer,
+                    chosen: chosen.includes(offer.hide_id),
+                    holds_m2: propose.data?.hides.find((h) => h.hide_id === offer.hide_id)
+                      ?.holds_m2,
+                  }}
+                  wish={said[offer.hide_id] ?? 'free'}
+                  onWish={(wish) => {
+                    setSaid({ ...said, [offer.hide_id]: wish })
+                  }}
                   hide={hide}
                   onToggle={() => {
                     setChanged(
@@ -88,6 +137,28 @@ export function ChooseRoom() {
             )
           })}
         </ul>
+        {need.shares_with.length > 0 && (
+          <fieldset className="mt-4">
+            <legend className="font-stamp text-xl font-bold">Together with another batch?</legend>
+            {need.shares_with.map((s) => (
+              <label key={s.batch_id} className="mr-6 inline-flex min-h-11 items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="size-5"
+                  checked={beside.includes(s.batch_id)}
+                  onChange={(e) => {
+                    setBeside(
+                      e.target.checked
+                        ? [...beside, s.batch_id]
+                        : beside.filter((b) => b !== s.batch_id),
+                    )
+                  }}
+                />
+                {s.number} {s.name}
+              </label>
+            ))}
+          </fieldset>
+        )}
         <fieldset className="mt-4">
           <legend className="font-stamp text-xl font-bold">To what end?</legend>
           {AIMS.map((a) => (

@@ -119,7 +119,7 @@ function Compared({ lay, hide: first }: { lay: Lay; hide: string }) {
   )
 }
 
-function Difference({ a, b }: { a: Lay; b: Lay }) {
+export function Difference({ a, b }: { a: Lay; b: Lay }) {
   const units = useUnits()
   const [f, g] = [a.state.figures, b.state.figures]
   const { down, up } = differing(a.state.placements, b.state.placements)
@@ -135,7 +135,7 @@ function Difference({ a, b }: { a: Lay; b: Lay }) {
   )
 }
 
-function OneLay({
+export function OneLay({
   lay,
   over,
   number,

@@ -39,6 +39,14 @@ export function HandPanel({ held }: { held: HandOf }) {
           'Its dot may be wherever it is lit. Press, or Enter, to put it down'
         )}
       </div>
+      {several === 1 &&
+        piece.marks
+          .filter((m) => m.kind === 'centre line')
+          .map((m) => (
+            <div key={m.words} className="text-sm text-ink-soft">
+              A half pattern, turned over here: <Said words={m.words} />
+            </div>
+          ))}
       {why && why.because.length > 0 && (
         <div className="mt-1 border-l-4 border-unsound bg-unsound/10 px-2 py-1 text-sm">
           {why.because.slice(0, 3).map((b) => (

@@ -72,6 +72,19 @@ export function InHandDrawing({
           strokeWidth={3}
           vectorEffect="non-scaling-stroke"
         />
+        {piece.marks
+          .filter((m) => m.kind === 'centre line')
+          .map((m, i) => (
+            <path
+              key={i}
+              d={`M${m.points.map((p) => `${p[0] ?? 0},${p[1] ?? 0}`).join('L')}`}
+              fill="none"
+              strokeWidth={2}
+              strokeDasharray="14 4 2 4"
+              vectorEffect="non-scaling-stroke"
+              data-centre-line
+            />
+          ))}
         {hand.along.map(({ x: dx, y: dy, placement }) => {
           const own = pieces.get(placement.piece)
           const { a, b, c, d } = placement.matrix

@@ -1,22 +1,17 @@
 import { DropdownMenu } from 'radix-ui'
 import { useState } from 'react'
+import { server } from '../../api/client'
 import { Button, Figure, Trouble, Said } from '../../parts/controls'
 import { cssShare, percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
 import { useMay } from '../people/me'
 import { CompareLays } from './CompareLays'
-import { tray } from './hand'
 import type { Lay } from './lay'
-import type { useLayActs } from './useLay'
+import { LayIt } from './LayIt'
+import { USUAL_SECONDS, type useLayActs } from './useLay'
 import { Went, type Step } from './Went'
+import { AskedOtherwise, WhatIf } from './WhatIf'
 
-const USUAL_SECONDS = 30
-const TIMES = [
-  { seconds: 10, name: '10 seconds' },
-  { seconds: 30, name: 'half a minute' },
-  { seconds: 60, name: 'a minute' },
-  { seconds: 300, name: '5 minutes' },
-]
 const EXPORTS = [
   { kind: 'svg', name: 'SVG, true size' },
   { kind: 'dxf', name: 'DXF, true size in mm' },
@@ -30,6 +25,7 @@ const SOURCE: Record<string, string> = {
   hand: 'by hand',
   undo: 'gone back',
   redo: 'gone forward',
+  'what if': 'asked otherwise',
 }
 
 interface Shown {
@@ -48,9 +44,11 @@ export function LayDocket({
   job,
   hide,
   acts,
+  inView,
   onPoint,
   onLight,
 }: Shown & {
+  inView: () => [number, number, number, number] | null
   onPoint: (piece: string | null) => void
   onLight: (step: Step | null) => void
 }) {
@@ -59,13 +57,20 @@ export function LayDocket({
   const f = lay.state.figures
   const here = lay.state.per_hide.find((h) => h.hide === hide)
   const mayRun = useMay('run')
+  const most = server.useQuery(
+    'get',
+    '/api/lays/{lay_id}/most',
+    { params: { path: { lay_id: lay.id } } },
+    { staleTime: 60_000 },
+  ).data
   return (
     <section className="docket torn min-h-0 overflow-auto" aria-label="Docket of this lay">
       <Trouble error={acts.error} onPaper />
       <Told lay={lay} job={job} acts={acts} />
+      <AskedOtherwise lay={lay} />
       <div className="grid grid-cols-[236px_minmax(230px,1fr)] gap-x-6 gap-y-4 px-5 pt-2 pb-3 md:grid-cols-[236px_minmax(230px,1fr)_minmax(210px,1fr)] xl:h-[240px] xl:grid-cols-[236px_264px_240px_minmax(200px,1fr)_150px]">
         {mayRun ? (
-          <LayIt {...{ lay, job, hide, acts }} />
+          <LayIt {...{ lay, job, hide, acts, inView }} />
         ) : (
           <p className="text-sm text-ink-soft">
             You may look at this lay, and take it out as a file; a cutter lays it.
@@ -75,13 +80,24 @@ export function LayDocket({
           <Figure label="Pieces placed">
             {f.placed} <span className="text-base font-normal">of {f.wanted}</span>
           </Figure>
-          <Figure label="Yield of leather used">{percent(f.yield_of_used, 1)}</Figure>
+          <Figure
+            label="Yield of leather used"
+            note={most && `${percent(most.yield_of_used, 1)} at the most`}
+          >
+            {percent(f.yield_of_used, 1)}
+          </Figure>
           <Figure label="Leather used" note={`${f.hides_used} of ${lay.hides.length} hides`}>
             {units.area(f.used_m2)}
           </Figure>
           <Figure
             label="Its cost"
-            note={f.placed > 0 ? `${units.area(f.placed_m2)} in pieces` : undefined}
+            note={
+              most && most.short_m2 === 0 && lay.objective === 'order'
+                ? `${units.money(most.least_cost)} at the least`
+                : f.placed > 0
+                  ? `${units.area(f.placed_m2)} in pieces`
+                  : undefined
+            }
           >
             {units.money(f.cost)}
           </Figure>
@@ -162,6 +178,7 @@ export function LayDocket({
           </ul>
         </div>
         <div className="flex flex-col gap-2">
+          <WhatIf lay={lay} hide={hide} busy={isLive(job)} />
           <Exports layId={lay.id} />
           <CompareLays lay={lay} hide={hide} />
           <Revisions lay={lay} busy={isLive(job)} acts={acts} />
@@ -287,128 +304,6 @@ function Told({ lay, job, acts }: Omit<Shown, 'hide'>) {
       )}
     </>
   )
-}
-
-function LayIt({ lay, job, hide, acts }: Shown) {
-  const [seconds, setSeconds] = useState(USUAL_SECONDS)
-  const [onlyHere, setOnlyHere] = useState(false)
-  const laid = lay.state.placements.length > 0
-  const several = lay.hides.length > 1
-  const only = onlyHere && laid && several ? hide : null
-  const pinned = lay.pins.length
-  if (job && isLive(job)) {
-    return (
-      <div className="flex flex-col gap-2" role="status">
-        <div className="font-stamp text-xl font-bold">
-          {job.state === 'queued' ? 'Waiting for a worker' : 'Laying …'}
-        </div>
-        <div className="h-4 border-2 border-ink">
-          <div className="h-full bg-brass" style={{ width: cssShare(job.spent_s / job.seconds) }} />
-        </div>
-        <div className="text-sm">
-          {Math.min(job.seconds, job.spent_s).toFixed(0)} of {job.seconds.toFixed(0)} s,{' '}
-          {job.history.length === 0 ? 'nothing better yet' : `${job.history.length} better found`}
-        </div>
-        <Button
-          look="stop"
-          onClick={() => {
-            acts.stop.mutate(job.id)
-          }}
-        >
-          Stop, keep the best
-        </Button>
-      </div>
-    )
-  }
-  return (
-    <div className="flex flex-col gap-1.5">
-      <Button
-        look="brass"
-        className="min-h-14 text-xl"
-        onClick={() => {
-          acts.run.mutate({ seconds, only })
-        }}
-      >
-        {only !== null ? `Lay ${only} again` : laid ? 'Lay it better' : 'Lay it'}
-      </Button>
-      <div className="flex gap-1.5 text-sm">
-        <select
-          aria-label="for how long"
-          className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-1"
-          value={seconds}
-          onChange={(e) => {
-            setSeconds(Number(e.target.value))
-          }}
-        >
-          {TIMES.map((t) => (
-            <option key={t.seconds} value={t.seconds}>
-              {t.name}
-            </option>
-          ))}
-        </select>
-        {laid && several && (
-          <select
-            aria-label="on which hides"
-            className="min-h-11 min-w-0 flex-1 border border-ink/40 bg-white px-1"
-            value={onlyHere ? 'here' : 'all'}
-            onChange={(e) => {
-              setOnlyHere(e.target.value === 'here')
-            }}
-          >
-            <option value="all">every hide</option>
-            <option value="here">{hide} alone</option>
-          </select>
-        )}
-      </div>
-      {laid && tray(lay).length > 0 && (
-        <Button
-          className="px-2"
-          onClick={() => {
-            acts.run.mutate({ seconds, only: null, keepAll: true })
-          }}
-        >
-          Lay the tray around it
-        </Button>
-      )}
-      {pinned > 0 ? (
-        <Button
-          onClick={() => {
-            acts.pin.mutate(lay.pins)
-          }}
-        >
-          Take out {pinned === 1 ? 'the pin' : `${pinned} pins`}
-        </Button>
-      ) : (
-        <div className="flex gap-1.5">
-          <Button
-            className="flex-1 px-2"
-            onClick={() => {
-              acts.undo.mutate()
-            }}
-            disabled={lay.head < 2}
-          >
-            Undo
-          </Button>
-          <Button
-            className="flex-1 px-2"
-            onClick={() => {
-              acts.redo.mutate()
-            }}
-            disabled={!mayRedo(lay)}
-          >
-            Redo
-          </Button>
-        </div>
-      )}
-      {job?.state === 'failed' && <p className="text-sm text-unsound">{job.error}</p>}
-    </div>
-  )
-}
-
-/** Whether the newest change is an undo that can be taken back. */
-function mayRedo(lay: Lay) {
-  const head = lay.revisions.at(-1)
-  return head !== undefined && head.stands_for !== null && ['undo', 'redo'].includes(head.source)
 }
 
 const ITEM =

@@ -2,6 +2,7 @@ import { Tabs } from 'radix-ui'
 import { useMemo, useRef, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { HideDrawing } from '../../hide/HideDrawing'
+import { KeptLeather } from '../../hide/KeptLeather'
 import { HideView, type ViewHandle } from '../../hide/HideView'
 import { leatherColour } from '../../hide/paths'
 import { Trouble, Waiting, Said } from '../../parts/controls'
@@ -18,10 +19,10 @@ import { LayDocket } from './LayDocket'
 import { Tray } from './Tray'
 import { useGrip } from './useGrip'
 import { inHand, useHand } from './useHand'
-import { useLay, useLayActs } from './useLay'
+import { USUAL_SECONDS, useLay, useLayActs } from './useLay'
+import { LitSpot, SpotCard, useSpot, type SpotAt } from './Spot'
 import { LitStep, type Step } from './Went'
 
-const USUAL_SECONDS = 30
 const NONE: never[] = []
 
 /** A lay: the hide fills the screen, its docket lies along the near edge. */
@@ -43,6 +44,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
   const [pointed, setPointed] = useState<string | null>(null)
   const [chosen, setChosen] = useState<string[]>([])
   const [lit, setLit] = useState<Step | null>(null)
+  const [pressed, setPressed] = useState<SpotAt | null>(null)
   const view = useRef<ViewHandle>(null)
   const board = useRef<HTMLDivElement>(null)
   const acts = useLayActs(lay)
@@ -61,7 +63,13 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
     here,
     chosen,
     mayLay: mayLay && !live,
-    onChoose: (key, more) => {
+    onChoose: (key, more, at) => {
+      // A press on bare leather leaves what is chosen; the next asks what is there.
+      setPressed(
+        key === null && chosen.length === 0 && at !== null && hide
+          ? { ...at, hide: hide.number }
+          : null,
+      )
       setChosen(
         key === null
           ? []
@@ -73,6 +81,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
       )
     },
   })
+  const spot = useSpot(lay, pressed)
   if (!hide) return null
   const lying = new Map(here.map((p) => [keyOf(p), p]))
   const own = chosen.filter((k) => lying.has(k) && !away.has(k))
@@ -89,6 +98,12 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
       return { piece, copy_number: Number(copy) }
     })
   const target = held.hand === null && own.length === 0 && pointed?.includes('#') ? [pointed] : own
+  const askHere = () => {
+    if (held.hand !== null) return
+    const [x0, y0, x1, y1] = view.current?.seen() ?? [0, 0, 0, 0]
+    setChosen([])
+    setPressed({ x: (x0 + x1) / 2, y: (y0 + y1) / 2, hide: hide.number })
+  }
   const takeUp = () => {
     const [first, ...rest] = target.flatMap((k) => lying.get(k) ?? [])
     if (!first || !mayLay || live) return
@@ -125,7 +140,10 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
   }
   const leave = () => {
     if (held.hand !== null) held.leave()
-    else setChosen([])
+    else {
+      setChosen([])
+      setPressed(null)
+    }
   }
   const layIt = () => {
     if (live && job) acts.stop.mutate(job.id)
@@ -244,6 +262,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
             },
             { key: 'm', does: 'turn it over', act: held.turnOver },
             { key: 'i', does: 'insist, or no longer', act: held.insist },
+            { key: 'w', does: 'what is this place, in the middle of the view', act: askHere },
             { key: 'Delete', does: 'put it in the tray', act: toTray },
             { key: 'Escape', shown: 'Esc', does: 'leave it where it was', act: leave },
             { key: '+', does: 'go nearer', act: () => view.current?.nearer() },
@@ -288,6 +307,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
             {(scale) => (
               <>
                 <HideDrawing hide={hide} colour={colour} scale={scale} />
+                <KeptLeather hide={hide} px={1 / scale} />
                 <LaidPieces
                   placements={here}
                   pieces={pieces}
@@ -311,12 +331,29 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
                   px={1 / scale}
                 />
                 {lit && held.hand === null && <LitStep step={lit} />}
+                {pressed?.hide === hide.number && held.hand === null && (
+                  <LitSpot at={pressed} found={spot} px={1 / scale} />
+                )}
                 <ChosenPieces placements={ownPlacements} pieces={pieces} />
                 <InHandDrawing held={held} pieces={pieces} scale={scale} />
               </>
             )}
           </HideView>
-          {held.hand === null && own.length === 0 && (
+          {pressed?.hide === hide.number && held.hand === null && own.length === 0 && (
+            <SpotCard
+              found={spot}
+              pieces={pieces}
+              onTake={(piece) => {
+                if (!mayLay || live) return
+                setPressed(null)
+                held.fromTray(piece, pressed)
+              }}
+              onLeave={() => {
+                setPressed(null)
+              }}
+            />
+          )}
+          {held.hand === null && own.length === 0 && pressed === null && (
             <Pointed
               held={pointed}
               pieces={pieces}
@@ -339,6 +376,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
           job={job}
           hide={hide.number}
           acts={acts}
+          inView={() => view.current?.seen() ?? null}
           onPoint={setPointed}
           onLight={setLit}
         />

@@ -23,7 +23,7 @@ export function useGrip({
   here: Placement[]
   chosen: string[]
   mayLay: boolean
-  onChoose: (key: string | null, more: boolean) => void
+  onChoose: (key: string | null, more: boolean, at: At | null) => void
 }) {
   const pressed = useRef<{ key: string | null; x: number; y: number; more: boolean } | null>(null)
   const grip = useRef<At | null>(null)
@@ -73,7 +73,7 @@ export function useGrip({
       held.letGo()
       grip.current = null
     } else if (Math.hypot(event.clientX - begun.x, event.clientY - begun.y) < DRAG_PX)
-      onChoose(begun.key, begun.more)
+      onChoose(begun.key, begun.more, where(event))
   })
   const cancel = useEffectEvent(() => {
     pressed.current = null

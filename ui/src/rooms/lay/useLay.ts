@@ -4,6 +4,8 @@ import { api, readFrom, server, told } from '../../api/client'
 import { isLive, type Job } from '../../parts/job'
 import { applied, isRevision, type Delta, type Lay } from './lay'
 
+/** How long the engine lays where nobody says. */
+export const USUAL_SECONDS = 30
 const asked = (id: number) => ({ params: { path: { lay_id: id } } })
 
 /** A lay, kept up by the stream of what changes of it, by whomever; and its job as it goes on. */
@@ -70,7 +72,13 @@ export function useLayActs(lay: Lay) {
   const { headNow, scope, onSuccess } = useHead(lay)
   const onSettled = () => queries.invalidateQueries(readFrom('/api/lays/{lay_id}'))
   const run = useMutation({
-    mutationFn: (what: { seconds: number; only: string | null; keepAll?: boolean }) =>
+    mutationFn: (what: {
+      seconds: number
+      only: string | null
+      keepAll?: boolean
+      pieces?: string[]
+      window?: [number, number, number, number] | null
+    }) =>
       told(
         api.POST('/api/lays/{lay_id}/run', {
           params: { path },
@@ -79,6 +87,8 @@ export function useLayActs(lay: Lay) {
             seed: Date.now() % 100_000,
             hides: what.only === null ? [] : [what.only],
             keep_all: what.keepAll ?? false,
+            pieces: what.pieces ?? [],
+            window: what.window ?? null,
           },
         }),
       ),

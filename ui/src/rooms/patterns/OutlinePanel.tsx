@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import type { Schemas } from '../../api/client'
 import { Button, Said } from '../../parts/controls'
-import { LengthField } from '../../parts/fields'
+import { LengthField, TextField } from '../../parts/fields'
 import { plural } from '../../parts/units'
 import type { Pattern } from './article'
 import type { Act } from './pieceTools'
@@ -19,6 +19,8 @@ export function OutlinePanel({
   onWhole,
   onLeave,
   change,
+  base,
+  onVariant,
   onRemove,
 }: {
   p: Pattern
@@ -27,8 +29,12 @@ export function OutlinePanel({
   onWhole: () => void
   onLeave: () => void
   change: (alter: (p: Pattern) => Pattern) => void
+  /** The piece whose outline this one shares. */
+  base: string | null
+  onVariant: (name: string) => void
   onRemove: () => void
 }) {
+  const [variant, setVariant] = useState('')
   const [asking, setAsking] = useState(false)
   const scaled = (bar: number) => {
     const f = 100 / bar
@@ -49,11 +55,30 @@ export function OutlinePanel({
         ...e,
         run: { start: xy(e.run.start), end: xy(e.run.end) },
       })),
+      ...(q.centre_line && {
+        centre_line: { start: xy(q.centre_line.start), end: xy(q.centre_line.end) },
+      }),
       seam_lines: q.seam_lines.map((s) => ({ ...s, start: xy(s.start), end: xy(s.end) })),
     }))
   }
   return (
     <div className="grid gap-3">
+      {base !== null && (
+        <div className="border-l-4 border-brass bg-brass/15 px-3 py-2">
+          <p>
+            A variant of <b>{base}</b>: outline and margins are drawn there, once for both. Windows,
+            marks and needs are its own.
+          </p>
+          <Button
+            className="mt-2"
+            onClick={() => {
+              change((q) => ({ ...q, variant_of: '' }))
+            }}
+          >
+            Make it a piece of its own
+          </Button>
+        </div>
+      )}
       <p>
         {plural(p.contour.length, 'node')}. Squares are corners, rounds are bends. Drag one, or move
         it by the arrow keys (a tenth with Shift); <b>C</b> makes a corner of a bend and back,{' '}
@@ -95,6 +120,27 @@ export function OutlinePanel({
           >
             Mark the centre line
           </Button>
+        </>
+      )}
+      {base === null && (
+        <>
+          <h3 className="border-t border-docket-line pt-2 font-stamp text-lg font-bold">
+            A variant of it
+          </h3>
+          <p className="text-sm text-ink-soft">
+            The same outline with other windows or marks: corrected here once, counted apart.
+          </p>
+          <div className="flex flex-wrap items-end gap-2">
+            <TextField live label="Name of the variant" value={variant} onChange={setVariant} />
+            <Button
+              disabled={variant.trim() === ''}
+              onClick={() => {
+                onVariant(variant.trim())
+              }}
+            >
+              Make it
+            </Button>
+          </div>
         </>
       )}
       <h3 className="border-t border-docket-line pt-2 font-stamp text-lg font-bold">Its scale</h3>

@@ -10,7 +10,7 @@ import { pathOf } from '../../hide/paths'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { useUnits } from '../../parts/units'
-import { useArticle, withPiece, type Mark, type Pattern } from './article'
+import { freshSlug, useArticle, withPiece, type Mark, type Pattern } from './article'
 import type { Node } from './contours'
 import { CutPanel } from './CutPanel'
 import { Handles } from './Handles'
@@ -283,7 +283,7 @@ export function PieceRoom() {
                       strokeDasharray={`${10 * px} ${4 * px} ${2 * px} ${4 * px}`}
                     />
                   ))}
-                  {tab === 'outline' && hand.open && !half && (
+                  {tab === 'outline' && hand.open && !half && p.variant_of === '' && (
                     <Handles
                       contour={shown}
                       scale={scale}
@@ -392,7 +392,12 @@ export function PieceRoom() {
               onWhole={() => {
                 if (half) {
                   const whole = half.outline.contour
-                  change((q) => ({ ...q, contour: whole }))
+                  const line = unfold.variables
+                  change((q) => ({
+                    ...q,
+                    contour: whole,
+                    centre_line: line ? { start: line.start, end: line.end } : null,
+                  }))
                 }
                 setHalf(null)
               }}
@@ -400,6 +405,18 @@ export function PieceRoom() {
                 setHalf(null)
               }}
               change={change}
+              base={hand.view.article.pieces.find((q) => q.slug === p.variant_of)?.name ?? null}
+              onVariant={(name) => {
+                const own = freshSlug(name, hand.view?.article ?? { pieces: [] })
+                void hand
+                  .change((a) => ({
+                    ...a,
+                    pieces: [...a.pieces, { ...p, slug: own, name, variant_of: p.slug }],
+                  }))
+                  .then((done) => {
+                    if (done) void go(`/patterns/${id}/piece/${own}`)
+                  })
+              }}
               onRemove={() => {
                 void hand
                   .change((a) => ({ ...a, pieces: a.pieces.filter((q) => q.slug !== slug) }))

@@ -107,7 +107,7 @@ export const withPiece =
   })
 
 /** A name of its own among an article's pieces, as the server makes short names. */
-export function freshSlug(name: string, article: Article): string {
+export function freshSlug(name: string, article: Pick<Article, 'pieces'>): string {
   const base =
     name
       .toLowerCase()
