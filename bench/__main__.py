@@ -1,11 +1,12 @@
 """Lay every case and print a table: what the first lay gave, what the time gave on top of it, and when.
 
 Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth]
-[--capture] [--hides] [--door] [--hand SEED] [JOB.json ...] Ratios are of the same run on the same machine:
-the first lay is 1. With --growth: how the lay grows with time, and time and memory with pieces and hides,
-and where the time goes. With --capture: how truly parts are traced in photographs on squared paper. With
---hides: how truly hides are read in pictures of the cutting table. With --door: what being signed in costs
-a call. With --hand: what hands wait for at the lay bench.
+[--capture] [--hides] [--door] [--hand SEED] [--screen SEED] [JOB.json ...] Ratios are of the same run on the
+same machine: the first lay is 1. With --growth: how the lay grows with time, and time and memory with pieces
+and hides, and where the time goes. With --capture: how truly parts are traced in photographs on squared
+paper. With --hides: how truly hides are read in pictures of the cutting table. With --door: what being signed
+in costs a call. With --hand: what hands wait for at the lay bench; with --screen: the same at the screen, and
+frames a second.
 """
 
 from __future__ import annotations
@@ -22,6 +23,7 @@ from bench.growth import print_growth
 from bench.hand import print_hand
 from bench.hides import print_hides
 from bench.run import Row, apart, lay_and_measure
+from bench.screen import print_screen
 from fairlay.core.engine.warm import warm_kernels
 from fairlay.core.formats.exchange import read_job
 
@@ -66,7 +68,11 @@ def main() -> None:
     )
     asked.add_argument("--door", action="store_true", help="what being signed in costs a call")
     asked.add_argument("--hand", type=int, metavar="SEED", help="what hands wait for at the lay bench")
+    asked.add_argument("--screen", type=int, metavar="SEED", help="the same at the screen, in Chromium")
     args = asked.parse_args()
+    if args.screen is not None:
+        print_screen(args.screen)
+        return
     if args.hand is not None:
         print_hand(args.hand)
         return

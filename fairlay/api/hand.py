@@ -29,13 +29,14 @@ from fairlay.api.hand_models import (
     WhyOut,
 )
 from fairlay.api.laid import names_of, placement_out
-from fairlay.api.models import FromRevision, PinnedPiece, Revised
+from fairlay.api.models import ClassArea, FromRevision, PinnedPiece, Revised
 from fairlay.core.errors import BadLay, Refused
 from fairlay.core.hand import moves
 from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.hand.spot import spot
 from fairlay.core.hand.why import why
 from fairlay.core.lay import Job, Lay, Placement
+from fairlay.core.lay.account import account
 from fairlay.core.lay.free_copies import free_copies, other_hand
 from fairlay.core.lay.most import Most, most
 from fairlay.core.lay.went import went
@@ -215,6 +216,10 @@ def where_it_went(lay_id: int, hide: str) -> WentOut:
     found = went(lay.job, Lay(tuple(lay.lies.values())), leather)
     return WentOut(
         whole_m2=found.whole_m2,
+        classes=[
+            ClassArea(tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=c.placed_m2)
+            for c in account(lay.job, Lay(tuple(lay.lies.values())), leather).classes
+        ],
         steps=[
             WentStep(
                 kind=step.kind,

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from fairlay.api.models import FromRevision, LayPlacement, PinnedPiece
+from fairlay.api.models import ClassArea, FromRevision, LayPlacement, PinnedPiece
 
 Name = Annotated[str, Field(max_length=255)]
 Mm = Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
@@ -138,6 +138,7 @@ class WentOut(BaseModel):
     """Where the leather of a hide went: steps that add up to the whole."""
 
     whole_m2: float
+    classes: list[ClassArea]
     steps: list[WentStep]
 
 

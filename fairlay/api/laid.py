@@ -11,7 +11,6 @@ from fairlay.api.jobs import job_out
 from fairlay.api.models import (
     ChangedLeather,
     Circle,
-    ClassArea,
     Figures,
     HideFigures,
     KeptOut,
@@ -31,7 +30,6 @@ from fairlay.api.models import (
 from fairlay.api.shapes import grain_of, hide_shape, piece_rings
 from fairlay.core.formats.read_out import MarkLine
 from fairlay.core.lay import Job, Lay, Placement, measure
-from fairlay.core.lay.account import account
 from fairlay.core.lay.order import Line, piece_id
 from fairlay.core.lay.what_if import in_words
 from fairlay.core.leather import Hide
@@ -187,31 +185,20 @@ def state_of(lay_id: int, job: Job, shown: Shown, batch: Batch) -> LaidState:
     lay = shown.lay
     names = names_of(job, batch.lines)
     measures = measure(job, lay)
-    per_hide = []
-    for figures in measures.per_hide:
-        where = account(job, lay, job.hides_by_id[figures.hide])
-        per_hide.append(
-            HideFigures(
-                hide=figures.hide,
-                pieces=figures.pieces,
-                placed_m2=figures.placed_m2,
-                usable_m2=figures.usable_m2,
-                used_m2=figures.used_m2,
-                cost=figures.cost,
-                remnant_m2=figures.remnant_m2,
-                remnant_end=figures.remnant_end,
-                length_mm=figures.length_mm,
-                whole_m2=where.whole_m2,
-                edge_m2=where.edge_m2,
-                unsound_m2=where.unsound_m2,
-                classes=[
-                    ClassArea(
-                        tightness=c.tightness, name=c.name, usable_m2=c.usable_m2, placed_m2=c.placed_m2
-                    )
-                    for c in where.classes
-                ],
-            )
+    per_hide = [
+        HideFigures(
+            hide=figures.hide,
+            pieces=figures.pieces,
+            placed_m2=figures.placed_m2,
+            usable_m2=figures.usable_m2,
+            used_m2=figures.used_m2,
+            cost=figures.cost,
+            remnant_m2=figures.remnant_m2,
+            remnant_end=figures.remnant_end,
+            length_mm=figures.length_mm,
         )
+        for figures in measures.per_hide
+    ]
     sets = {line.article.slug: line.article.name for line in batch.lines}
     return LaidState(
         seen=shown.seen,

@@ -158,10 +158,6 @@ class HideFigures(BaseModel):
     remnant_m2: float
     remnant_end: str
     length_mm: float | None
-    whole_m2: float
-    edge_m2: float
-    unsound_m2: float
-    classes: list[ClassArea]
 
 
 class Figures(BaseModel):

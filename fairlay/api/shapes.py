@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 from fairlay.api.batch_models import LaySummaryOut
 from fairlay.api.models import FlawOut, HideShape, ZoneOut
@@ -17,7 +18,13 @@ from fairlay.store.lays import LaySummary
 
 def hide_shape(hide: Hide, shown_length_mm: float | None = None) -> HideShape:
     """Return a hide as it is drawn; a roll is drawn ``shown_length_mm`` long."""
-    return drawn_shape(hide.id, hide.kind, drawn(hide, length_mm=shown_length_mm))
+    return drawn_shape(hide.id, hide.kind, _drawn(hide, shown_length_mm))
+
+
+@lru_cache(maxsize=256)
+def _drawn(hide: Hide, length_mm: float | None) -> HideDrawn:
+    """A hide drawn; one is the same for as long as its job is remembered."""
+    return drawn(hide, length_mm=length_mm)
 
 
 def drawn_shape(number: str, kind: str, shown: HideDrawn) -> HideShape:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from fairlay.core.engine.table import HideTable
+from fairlay.core.shapes.rings import area_left_of
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
 Span = tuple[float, float]
@@ -23,7 +23,7 @@ class Cut:
         self.price = hide.cost_per_m2
         self.keeps = (True, True) if hide.keep_end is None else (not hide.keeps_right, hide.keeps_right)
         self.x = np.arange(x0, x1 + GRID_MM, GRID_MM)
-        rings = [_area_left_of(np.asarray(ring), self.x) for ring in (hide.outline, *hide.holes)]
+        rings = [area_left_of(np.asarray(ring), self.x) for ring in (hide.outline, *hide.holes)]
         self.left = (rings[0] - sum(rings[1:])) / 1e6
         self.whole = float(self.left[-1])
 
@@ -54,21 +54,3 @@ class Cut:
         if max(tail, neck) < REMNANT_MIN_M2:
             return EVERYWHERE
         return (EVERYWHERE[0], extent[1]) if neck >= tail else (extent[0], EVERYWHERE[1])
-
-
-def _area_left_of(ring: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Area of a ring left of each x, in mm2: the signed trapezia of its sides (shoelace), each clipped at
-    x.
-    """
-    total = np.zeros(len(at))
-    a, b = ring, np.roll(ring, -1, axis=0)
-    for (ax, ay), (bx, by) in zip(a, b, strict=True):
-        lo, hi = min(ax, bx), max(ax, bx)
-        if hi - lo < 1e-9:
-            continue
-        x = np.clip(at, lo, hi)
-        y_at = ay + (by - ay) * (x - ax) / (bx - ax)
-        y_lo = ay if ax < bx else by
-        part = (x - lo) * (y_lo + y_at) / 2
-        total += part if ax < bx else -part
-    return np.abs(total)

@@ -8,7 +8,7 @@ from shapely.geometry import Polygon
 
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.leather import Hide
-from fairlay.core.shapes.placing import place_region
+from fairlay.core.shapes.placing import place_points
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
 MM2_PER_M2 = 1e6
@@ -88,26 +88,25 @@ def measure(job: Job, lay: Lay) -> Measures:
 
 
 def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
-    shapes = [
-        place_region(job.pieces_by_id[p.piece].region, p.at) for p in lay.placements if p.hide == hide.id
-    ]
-    placed = sum(shape.area for shape in shapes) / MM2_PER_M2
-    lo = min((shape.bounds[0] for shape in shapes), default=0.0)
-    hi = max((shape.bounds[2] for shape in shapes), default=0.0)
+    here = [(job.pieces_by_id[p.piece], p.at) for p in lay.placements if p.hide == hide.id]
+    placed = sum(piece.area_mm2 for piece, _ in here) / MM2_PER_M2
+    reach = [place_points(piece.outline, at)[:, 0] for piece, at in here]
+    lo = min((float(x.min()) for x in reach), default=0.0)
+    hi = max((float(x.max()) for x in reach), default=0.0)
     usable = hide.usable.area / MM2_PER_M2
     length: float | None = None
     remnant, end, used = 0.0, "none", 0.0
     if hide.is_roll:
         length = hi
-        usable = _roll_usable_m2(hide, hi) if shapes else 0.0
+        usable = _roll_usable_m2(hide, hi) if here else 0.0
         used = hi * (hide.width_mm or 0.0) / MM2_PER_M2
-    elif shapes:
+    elif here:
         kept, right = hide.end_kept_mm2(lo, hi)
         if kept >= REMNANT_MIN_M2 * MM2_PER_M2:
             remnant, end = kept / MM2_PER_M2, hide.end_name(right)
         used = hide.region.area / MM2_PER_M2 - remnant
     return HideMeasures(
-        hide.id, len(shapes), placed, usable, used, used * hide.cost_per_m2, remnant, end, length
+        hide.id, len(here), placed, usable, used, used * hide.cost_per_m2, remnant, end, length
     )
 
 

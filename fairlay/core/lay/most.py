@@ -10,14 +10,13 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import box
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.lay.lay import Job
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import fair_ground, needs_of
-from fairlay.core.shapes.rings import union
+from fairlay.core.shapes.rings import area_left_of, pieces_of, rings_of, union
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
 CUTS: Final = 40
@@ -84,24 +83,32 @@ def fair_to_any(hide: Hide, pieces: Iterable[Piece], job: Job) -> BaseGeometry:
 
 def _curve(hide: Hide, pieces: Sequence[Piece], job: Job) -> _Curve:
     ground = fair_to_any(hide, pieces, job)
-    x0, y0, x1, y1 = hide.region.bounds
+    x0, _, x1, _ = hide.region.bounds
     whole = hide.region.area / 1e6
     points = [(0.0, 0.0)]
     if hide.is_roll:
         points.append((whole, float(ground.area) / 1e6))
         return _hull(points, hide.cost_per_m2)
-    ends = (False, True) if hide.keep_end is None else (hide.keeps_right,)
-    for at in np.linspace(x0, x1, CUTS + 1)[1:-1]:
-        for right in ends:
-            part = box(x0, y0, at, y1) if right else box(at, y0, x1, y1)
-            used = float(hide.region.intersection(part).area) / 1e6
-            if whole - used >= REMNANT_MIN_M2:
-                # Cuts are tried at steps: what lies before the next is credited to this one.
-                step = (x1 - x0) / CUTS
-                wider = box(x0, y0, at + step, y1) if right else box(at - step, y0, x1, y1)
-                points.append((used, float(ground.intersection(wider).area) / 1e6))
+    at = np.linspace(x0, x1, CUTS + 1)
+    left, fair = _left_of(hide.region, at) / 1e6, _left_of(ground, at) / 1e6
+    if hide.keep_end is None or hide.keeps_right:
+        # Cuts are tried at steps: what lies before the next is credited to this one.
+        points += [(left[k], fair[k + 1]) for k in range(1, CUTS) if whole - left[k] >= REMNANT_MIN_M2]
+    if hide.keep_end is None or not hide.keeps_right:
+        points += [
+            (whole - left[k], fair[-1] - fair[k - 1]) for k in range(1, CUTS) if left[k] >= REMNANT_MIN_M2
+        ]
     points.append((whole, float(ground.area) / 1e6))
     return _hull(points, hide.cost_per_m2)
+
+
+def _left_of(region: BaseGeometry, at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Area in mm2 of a region left of each x."""
+    total = np.zeros(len(at))
+    for part in pieces_of(region):
+        outer, *holes = (area_left_of(ring, at) for ring in rings_of(part))
+        total += outer - sum(holes, np.zeros(len(at)))
+    return total
 
 
 def _hull(points: Sequence[tuple[float, float]], price: float) -> _Curve:

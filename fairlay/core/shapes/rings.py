@@ -167,3 +167,21 @@ def finite(value: Any, name: str, low: float = -math.inf, high: float = math.inf
         )
         raise BadShape(f"{name} is {value!r}", value=value, expected=bounds)
     return float(value)
+
+
+def area_left_of(ring: Ring, at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the area of a ring left of each x, in mm2: the signed trapezia of its sides (shoelace), each
+    clipped at x.
+    """
+    total = np.zeros(len(at))
+    a, b = ring, np.roll(ring, -1, axis=0)
+    for (ax, ay), (bx, by) in zip(a, b, strict=True):
+        lo, hi = min(ax, bx), max(ax, bx)
+        if hi - lo < 1e-9:
+            continue
+        x = np.clip(at, lo, hi)
+        y_at = ay + (by - ay) * (x - ax) / (bx - ax)
+        y_lo = ay if ax < bx else by
+        part = (x - lo) * (y_lo + y_at) / 2
+        total += part if ax < bx else -part
+    return np.abs(total)

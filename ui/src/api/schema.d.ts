@@ -3674,12 +3674,8 @@ export interface components {
         };
         /** HideFigures */
         HideFigures: {
-            /** Classes */
-            classes: components["schemas"]["ClassArea"][];
             /** Cost */
             cost: number;
-            /** Edge M2 */
-            edge_m2: number;
             /** Hide */
             hide: string;
             /** Length Mm */
@@ -3692,14 +3688,10 @@ export interface components {
             remnant_end: string;
             /** Remnant M2 */
             remnant_m2: number;
-            /** Unsound M2 */
-            unsound_m2: number;
             /** Usable M2 */
             usable_m2: number;
             /** Used M2 */
             used_m2: number;
-            /** Whole M2 */
-            whole_m2: number;
         };
         /**
          * HideRoomOut
@@ -5892,6 +5884,8 @@ export interface components {
          * @description Where the leather of a hide went: steps that add up to the whole.
          */
         WentOut: {
+            /** Classes */
+            classes: components["schemas"]["ClassArea"][];
             /** Steps */
             steps: components["schemas"]["WentStep"][];
             /** Whole M2 */

@@ -32,6 +32,7 @@ const STEPS = 8
 const inSteps = (scale: number) => 2 ** (Math.round(Math.log2(scale) * STEPS) / STEPS)
 const TAPE = 26
 const PRESS_PX = 7
+const REST_MS = 140
 const ORIGIN: At = { x: 0, y: 0 }
 
 const told =
@@ -196,7 +197,7 @@ export function HideView({
   }
   // What is drawn is built anew only where the scale has changed enough to matter for widths and
   // words.
-  const step = inSteps(scale)
+  const step = useRested(inSteps(scale))
   const inside = useMemo(() => children(step), [children, step])
   return (
     <svg
@@ -205,6 +206,7 @@ export function HideView({
       role={onPointer ? 'application' : 'img'}
       aria-label={label}
       data-scale={scale}
+      shapeRendering={step === inSteps(scale) ? 'auto' : 'optimizeSpeed'}
       {...drawn}
     >
       {size && (
@@ -227,6 +229,28 @@ export function HideView({
       )}
     </svg>
   )
+}
+
+/**
+ * A scale once it rests, so that going nearer builds nothing anew on the way; at once where it is
+ * far from what is drawn.
+ */
+function useRested(scale: number) {
+  const [rested, setRested] = useState(scale)
+  const far = Math.abs(Math.log2(scale / rested)) > 1
+  useEffect(() => {
+    if (scale === rested) return
+    const timer = setTimeout(
+      () => {
+        setRested(scale)
+      },
+      far ? 0 : REST_MS,
+    )
+    return () => {
+      clearTimeout(timer)
+    }
+  }, [scale, rested, far])
+  return rested
 }
 
 const wayFrom = (from: [number, number], event: ReactPointerEvent) =>

@@ -1,17 +1,18 @@
 import { DropdownMenu } from 'radix-ui'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { server } from '../../api/client'
 import { Button, Figure, Trouble, Said } from '../../parts/controls'
-import { cssShare, percent, plural, useUnits } from '../../parts/units'
+import { percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
 import { useMay } from '../people/me'
 import { CompareLays } from './CompareLays'
 import type { Lay } from './lay'
 import { LayIt } from './LayIt'
 import { USUAL_SECONDS, type useLayActs } from './useLay'
-import { Went, type Step } from './Went'
+import { ByClass, Went, type Step } from './Went'
 import { AskedOtherwise, WhatIf } from './WhatIf'
 
+const REST_MS = 1200
 const EXPORTS = [
   { kind: 'svg', name: 'SVG, true size' },
   { kind: 'dxf', name: 'DXF, true size in mm' },
@@ -57,11 +58,12 @@ export function LayDocket({
   const f = lay.state.figures
   const here = lay.state.per_hide.find((h) => h.hide === hide)
   const mayRun = useMay('run')
+  const rested = useRested()
   const most = server.useQuery(
     'get',
     '/api/lays/{lay_id}/most',
     { params: { path: { lay_id: lay.id } } },
-    { staleTime: 60_000 },
+    { staleTime: Infinity, enabled: rested },
   ).data
   return (
     <section className="docket torn min-h-0 overflow-auto" aria-label="Docket of this lay">
@@ -121,7 +123,7 @@ export function LayDocket({
           {leatherBy === 'went' && !isLive(job) && f.placed > 0 ? (
             <Went lay={lay} hide={hide} onLight={onLight} />
           ) : (
-            <ByClass here={here} />
+            <ByClass lay={lay} hide={hide} />
           )}
           {here && here.remnant_m2 > 0 && (
             <div className="mt-1 text-sm">
@@ -188,37 +190,24 @@ export function LayDocket({
   )
 }
 
+/** Whether the room has stood for a while: what only informs comes after what is waited for. */
+function useRested() {
+  const [rested, setRested] = useState(false)
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      setRested(true)
+    }, REST_MS)
+    return () => {
+      clearTimeout(timer)
+    }
+  }, [])
+  return rested
+}
+
 const LEATHER_BY = [
   ['went', 'where it went'],
   ['class', 'by tightness'],
 ] as const
-
-function ByClass({ here }: { here: Lay['state']['per_hide'][number] | undefined }) {
-  return (
-    <table className="w-full">
-      <tbody>
-        {here?.classes.map((c) => (
-          <tr key={c.tightness}>
-            <th scope="row" className="pr-2 text-left font-normal whitespace-nowrap">
-              {c.name}
-            </th>
-            <td className="w-full">
-              <div className="h-3 border border-ink/60">
-                <div
-                  className="h-full bg-ink/75"
-                  style={{ width: cssShare(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0) }}
-                />
-              </div>
-            </td>
-            <td className="figure pl-2 text-right font-bold whitespace-nowrap">
-              {percent(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0)}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  )
-}
 
 /**
  * What stands between the lay and the knife: leather that changed, a lay that waits, hides nobody

@@ -54,8 +54,9 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
   const pieces = useMemo(() => new Map(lay.pieces.map((p) => [p.id, p])), [lay.pieces])
   const pins = useMemo(() => new Set(lay.pins.map(keyOf)), [lay.pins])
   const mayLay = useMay('move_by_hand')
-  const held = useHand(lay, hide?.number ?? '', pieces)
   const here = lies.get(hide?.number ?? '') ?? NONE
+  const pointedAt = (mayLay && !live && here.find((p) => keyOf(p) === pointed)) || null
+  const held = useHand(lay, hide?.number ?? '', pieces, pointedAt)
   const away = useMemo(() => inHand(held.hand), [held.hand])
   useGrip({
     ref: board,

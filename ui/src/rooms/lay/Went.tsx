@@ -1,4 +1,5 @@
-import { useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
 import { api, told, type Schemas } from '../../api/client'
 import { pathOf } from '../../hide/paths'
 import { cssShare, percent, useUnits } from '../../parts/units'
@@ -17,17 +18,7 @@ export function Went({
   onLight: (step: Step | null) => void
 }) {
   const units = useUnits()
-  const found = useQuery({
-    queryKey: ['went', lay.id, lay.head, hide],
-    queryFn: ({ signal }) =>
-      told(
-        api.GET('/api/lays/{lay_id}/went/{hide}', {
-          params: { path: { lay_id: lay.id, hide } },
-          signal,
-        }),
-      ),
-    staleTime: Infinity,
-  })
+  const found = useWent(lay, hide)
   return (
     <div className="min-h-0">
       <div className="text-[13px] text-ink-soft">
@@ -72,6 +63,62 @@ export function Went({
         ))}
       </ul>
     </div>
+  )
+}
+
+/** What a lay's hand is busy with comes first: where the leather went is asked once it rests. */
+const REST_MS = 500
+
+function useWent(lay: Lay, hide: string) {
+  const [head, setHead] = useState(lay.head)
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      setHead(lay.head)
+    }, REST_MS)
+    return () => {
+      clearTimeout(timer)
+    }
+  }, [lay.head])
+  return useQuery({
+    queryKey: ['went', lay.id, head, hide],
+    queryFn: ({ signal }) =>
+      told(
+        api.GET('/api/lays/{lay_id}/went/{hide}', {
+          params: { path: { lay_id: lay.id, hide } },
+          signal,
+        }),
+      ),
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** How much of each tightness of a hide lies under pieces. */
+export function ByClass({ lay, hide }: { lay: Lay; hide: string }) {
+  const found = useWent(lay, hide)
+  return (
+    <table className="w-full">
+      <tbody>
+        {found.data?.classes.map((c) => (
+          <tr key={c.tightness}>
+            <th scope="row" className="pr-2 text-left font-normal whitespace-nowrap">
+              {c.name}
+            </th>
+            <td className="w-full">
+              <div className="h-3 border border-ink/60">
+                <div
+                  className="h-full bg-ink/75"
+                  style={{ width: cssShare(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0) }}
+                />
+              </div>
+            </td>
+            <td className="figure pl-2 text-right font-bold whitespace-nowrap">
+              {percent(c.usable_m2 ? c.placed_m2 / c.usable_m2 : 0)}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   )
 }
 

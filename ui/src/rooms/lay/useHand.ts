@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useEffectEvent, useReducer, useRef } from 'react'
 import type { At } from '../../hide/places'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
@@ -19,6 +19,26 @@ import { useHead } from './useLay'
 const SNAP_PX = 7
 const REST_MS = 350
 const EMPTY: Ground = []
+const FORESEE_MS = 70
+const TURN_REST_MS = 260
+const NOBODY: InHand = {
+  piece: '',
+  copy: 0,
+  turn: 0,
+  mirrored: false,
+  home: null,
+  along: [],
+  insisting: false,
+}
+/** A piece that lies, as it is held once it is taken up. */
+const handOf = (p: Placement): InHand => ({
+  ...NOBODY,
+  piece: p.piece,
+  copy: p.copy_number,
+  turn: p.rotation_deg,
+  mirrored: p.mirrored,
+  home: p,
+})
 
 export type Why = Schemas['WhyOut']
 
@@ -27,7 +47,12 @@ export type Why = Schemas['WhyOut']
  * held. Its place is written to the screen at each move; React hears of it only when something is
  * to be said.
  */
-export function useHand(lay: Lay, hide: string, pieces: Map<string, Piece>) {
+export function useHand(
+  lay: Lay,
+  hide: string,
+  pieces: Map<string, Piece>,
+  pointed: Placement | null,
+) {
   const queries = useQueryClient()
   const { headNow, scope } = useHead(lay)
   const [hand, act] = useReducer(handled, null)
@@ -57,22 +82,47 @@ export function useHand(lay: Lay, hide: string, pieces: Map<string, Piece>) {
   })
 
   // What is lit is asked for anew with each turn, hide and change of the lay.
-  const lit = useQuery({
-    queryKey: ['lit', lay.id, lay.head, hand === null ? null : held(hand)],
-    queryFn: ({ signal }) =>
-      hand === null
-        ? null
-        : told(
-            api.POST('/api/lays/{lay_id}/hand/ground', {
-              params: { path },
-              body: held(hand),
-              signal,
-            }),
-          ),
-    enabled: hand !== null,
-    staleTime: Infinity,
-    gcTime: 10_000,
+  const litFor = (own: InHand) =>
+    queryOptions({
+      queryKey: ['lit', lay.id, lay.head, held(own)],
+      queryFn: ({ signal }) =>
+        told(
+          api.POST('/api/lays/{lay_id}/hand/ground', {
+            params: { path },
+            body: held(own),
+            signal,
+          }),
+        ),
+      staleTime: Infinity,
+      gcTime: 10_000,
+    })
+  const lit = useQuery({ ...litFor(hand ?? NOBODY), enabled: hand !== null })
+  /** Ask ahead for what is about to be lit: most pieces are pointed at before they are taken up. */
+  const foresee = useEffectEvent((own: InHand) => {
+    void queries.query(litFor(own)).catch(() => undefined)
   })
+  useEffect(() => {
+    if (hand === null || hand.along.length > 0 || !lit.data) return
+    const timer = setTimeout(() => {
+      for (const by of [1, -1]) {
+        const next = handled(hand, { type: 'turn', by })
+        if (next) foresee(next)
+      }
+    }, TURN_REST_MS)
+    return () => {
+      clearTimeout(timer)
+    }
+  }, [hand, lit.data])
+  useEffect(() => {
+    const p = hand === null ? pointed : null
+    if (p === null) return
+    const timer = setTimeout(() => {
+      foresee(handOf(p))
+    }, FORESEE_MS)
+    return () => {
+      clearTimeout(timer)
+    }
+  }, [hand, pointed])
   const ground: Ground | null = hand === null ? null : (lit.data?.parts ?? null)
 
   const draw = () => {
@@ -144,18 +194,7 @@ export function useHand(lay: Lay, hide: string, pieces: Map<string, Piece>) {
     const along = others
       .filter((o) => keyOf(o) !== keyOf(p) && o.hide === p.hide)
       .map((o) => ({ x: o.matrix.e - p.matrix.e, y: o.matrix.f - p.matrix.f, placement: o }))
-    takeUp(
-      {
-        piece: p.piece,
-        copy: p.copy_number,
-        turn: p.rotation_deg,
-        mirrored: p.mirrored,
-        home: p,
-        along,
-        insisting: false,
-      },
-      { x: p.matrix.e, y: p.matrix.f },
-    )
+    takeUp({ ...handOf(p), along }, { x: p.matrix.e, y: p.matrix.f })
   }
   const fromTray = (own: Piece, middle: At) => {
     const copy = freeCopy(lay, own)
