@@ -151,7 +151,8 @@ def copy_batch(batch_id: int, asked: CopiedBatch) -> Created:
 @router.get("/batches/{batch_id}")
 def one_batch(batch_id: int) -> BatchOut:
     """One batch: what it needs of each material, and how far each hide could serve."""
-    batch = batches.batch_by_id(batch_id)
+    every = batches.all_batches()
+    batch = next((b for b in every if b.id == batch_id), None) or batches.batch_by_id(batch_id)
     rack = hides.rack()
     laid = lays.summaries(batch_id)
     other = changed_leather.lays_on_other([batch_id]).get(batch_id, [])
@@ -161,7 +162,7 @@ def one_batch(batch_id: int) -> BatchOut:
     fair = fair_of(list(asked.values()))
     others = spoken_for.kept_by_others(batch_id, [h.id for h in rack])
     lying = spoken_for.lays_on([h.id for h in rack], batch_id)
-    beside = _beside(batch)
+    beside = _beside(batch, every)
     materials = [
         _material(batch, need, asked[need.material], fair, laid, others, lying, beside) for need in needs
     ]
@@ -235,10 +236,10 @@ def _ids(text: str) -> set[int]:
     return {int(i) for i in text.split(",") if i.strip().isdigit()}
 
 
-def _beside(batch: Batch) -> dict[str, list[SharesWith]]:
+def _beside(batch: Batch, every: list[Batch]) -> dict[str, list[SharesWith]]:
     """Other open batches by the materials they are cut from."""
     out: dict[str, list[SharesWith]] = {}
-    for other in batches.all_batches():
+    for other in every:
         if other.id != batch.id and other.standing == "open" and other.state != "cut":
             for material in dict.fromkeys(p.material for line in other.lines for p in line.article.pieces):
                 out.setdefault(material, []).append(

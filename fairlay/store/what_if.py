@@ -12,7 +12,7 @@ from fairlay.core.lay.measures import measure
 from fairlay.core.lay.order import at_least, pieces_of_batch
 from fairlay.core.lay.what_if import Change, asked_often, carried, changed, eased, reckoned
 from fairlay.store import jobs, lays, spoken_for
-from fairlay.store.batches import Batch, articles_of_lay, batch_of_lay, in_ways
+from fairlay.store.batches import Batch, articles_of_lay, batch_by_id, batch_of_lay, in_ways, together
 from fairlay.store.database import connected
 from fairlay.store.hides import hides_by_id, rack
 from fairlay.store.insisted import insisted_keys
@@ -114,7 +114,8 @@ def ways_in(changes: Iterable[Change]) -> dict[str, dict[str, str]]:
 @connected
 def batch_asked(saved: SavedLay) -> Batch:
     """Return the batch of a lay (of several, all together) with its parts made as the lay has them."""
-    batch, ways = batch_of_lay(saved.id), ways_in(saved.changes)
+    others = [batch_by_id(i) for i in saved.with_batches]
+    batch, ways = together(batch_by_id(saved.batch_id), others), ways_in(saved.changes)
     return replace(batch, lines=in_ways(batch.lines, articles_of_lay(saved.id), ways)) if ways else batch
 
 

@@ -115,7 +115,7 @@ def test_helpers_are_asked_for_once_and_again_where_they_were_lost(
         helpers.take_help(job_id, 1, "helper") is not None and helpers.take_help(job_id, 1, "other") is None
     )
     assert helpers.beat_help(job_id, 1, "helper") and not helpers.beat_help(job_id, 1, "other")
-    monkeypatch.setattr(jobs, "STALE_AFTER_S", -1.0)
+    monkeypatch.setattr(helpers, "STALE_AFTER_S", -1.0)
     assert helpers.ask_for_help(job_id, "main", [1, 2]) == [1], "it was lost; the other is still on its way"
     assert not helpers.beat_help(job_id, 1, "helper"), "nobody waits for the one that was lost"
     monkeypatch.undo()

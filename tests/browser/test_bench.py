@@ -189,3 +189,45 @@ def test_a_lay_by_finger(browser: Browser, page: Page, lay: str) -> None:
     wide = tablet.evaluate("() => document.documentElement.scrollWidth")
     assert wide <= TABLET["width"], "nothing runs out of a tablet"
     context.close()
+
+
+def test_a_lay_is_asked_otherwise_and_the_better_is_kept(page: Page, lay: str) -> None:
+    page.goto(lay)
+    expect(page.locator("use[data-piece]").first).to_be_visible()
+    # Bare leather says what it is.
+    box = page.locator("svg[data-scale]").first.bounding_box()
+    assert box is not None
+    page.mouse.click(box["x"] + box["width"] - 30, box["y"] + box["height"] - 30)
+    place = page.get_by_role("region", name="This place")
+    expect(place).to_contain_text("not on the leather")
+    page.keyboard.press("Escape")
+    expect(place).to_have_count(0)
+    page.keyboard.press("w")
+    expect(place).to_contain_text(re.compile("leather|mm thick|lies here"))
+    page.keyboard.press("Escape")
+    # Two questions are tried beside the lay, side by side with it, and one is taken.
+    page.get_by_role("button", name="What if").click()
+    questions = page.get_by_role("region", name="Questions")
+    questions.get_by_label("everything any way").check()
+    questions.get_by_label(re.compile("fewer$")).first.check()
+    questions.get_by_label("how long to try each").select_option("4")
+    questions.get_by_role("button", name="Try each of 2").click()
+    answers = page.get_by_role("region", name="Answers")
+    expect(answers.get_by_role("row")).to_have_count(4, timeout=60_000)
+    expect(answers).to_contain_text("As it is")
+    row = answers.get_by_role("row").filter(has_text="everything any way")
+    row.get_by_role("button", name="See").click()
+    expect(page.get_by_role("figure")).to_have_count(2)
+    row.get_by_role("button", name="Take it").click()
+    expect(answers).to_contain_text("went on since")
+    page.get_by_role("button", name="Close").first.click()
+    docket = page.get_by_role("region", name="Docket of this lay")
+    expect(docket).to_contain_text("1 thing asked otherwise: everything any way")
+    # A lane is asked for at once, and ruled off on the hide.
+    page.get_by_role("button", name="What if").click()
+    questions.get_by_label("laid from the neck").check()
+    questions.get_by_role("button", name="Ask it so now").click()
+    page.get_by_role("button", name="Close").first.click()
+    expect(docket).to_contain_text("2 things asked otherwise")
+    page.keyboard.press("u")
+    expect(docket).to_contain_text("1 thing asked otherwise")

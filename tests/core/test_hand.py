@@ -212,7 +212,10 @@ def test_where_the_leather_went_adds_up_to_the_hide(seed: int, objective: str) -
     job, lay = _laid(grown(seed, 1, objective))
     found = went(job, lay, job.hides[0])
     assert abs(sum(s.m2 for s in found.steps) - found.whole_m2) < 1e-4
-    assert all(a.ground.intersection(b.ground).area < 10 for a, b in itertools.combinations(found.steps, 2))
+    # (On a grid: without one GEOS finds a whole piece in common where two merely touch.)
+    grounds = [s.ground for s in found.steps]
+    met = [shapely.intersection(a, b, grid_size=1e-4) for a, b in itertools.combinations(grounds, 2)]
+    assert all(m.area < 10 for m in met)
     placed = sum(job.pieces_by_id[p.piece].area_mm2 for p in lay.placements) / 1e6
     in_pieces = sum(s.m2 for s in found.steps if s.kind == "pieces")
     assert in_pieces == pytest.approx(placed, abs=2e-4 + 1e-3 * placed)

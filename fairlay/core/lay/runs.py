@@ -58,8 +58,11 @@ def _cells(ground: BaseGeometry) -> NDArray[np.uint8]:
     shape = (math.ceil((y1 - y0) / CELL_MM) + 7, math.ceil((x1 - x0) / CELL_MM) + 7)
     out = np.zeros(shape, np.uint8)
     for part in pieces_of(ground, 0.0):
+        rings = rings_of(part)
+        if not rings:  # a crumb
+            continue
         own = np.zeros(shape, np.uint8)
-        outer, *holes = ((np.asarray(r) - (x0, y0)) / CELL_MM + 3.0 for r in rings_of(part))
+        outer, *holes = ((np.asarray(r) - (x0, y0)) / CELL_MM + 3.0 for r in rings)
         cv2.fillPoly(own, [np.round(outer).astype(np.int32)], 1)
         for hole in holes:
             inner = np.zeros(shape, np.uint8)
