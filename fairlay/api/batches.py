@@ -218,7 +218,7 @@ def propose_leather(batch_id: int, material: str, leave: str = "", fix: str = ""
     free = [h for h in question.hides if h.id not in others and h.id not in left]
     fair = fair_of([replace(question, hides=free)])
     offered = [Offered(h.id, h.card.usable_m2 * h.cost_per_m2, fair[h.id]) for h in free]
-    found = propose(question.pieces, offered, fixed=fixed - left)
+    found = propose(question.pieces, offered, fixed=fixed - left, match_sets=batch.match_sets)
     by_id = {h.id: (h, o) for h, o in zip(free, offered, strict=True)}
     return ProposalOut(
         hides=[

@@ -228,6 +228,9 @@ def test_the_hides_proposed_are_the_cheapest_that_are_thought_enough() -> None:
     many = [replace(p, quantity=60 * p.quantity) for p in job.pieces]
     short = propose(many, [dear, cheap, scrap])
     assert not short.enough and set(short.holds) == {1, 2, 3}
+    chair = [replace(p, set_name="chair", per_set=p.quantity // 2) for p in job.pieces if p.quantity % 2 == 0]
+    apart = propose(chair, [scrap, Offered(4, 3.0, half)], match_sets=["chair"])
+    assert apart.enough == (len(apart.holds) == 2), "half a set on each hide is no set"
     assert propose([], [dear]).enough and not propose(job.pieces, []).enough
 
 

@@ -44,11 +44,13 @@ def propose(
     offered: Sequence[Offered],
     *,
     fixed: Collection[int] = (),
+    match_sets: Collection[str] = (),
     share: float = USUAL_SHARE,
 ) -> Proposal:
     """Return which hides to open at the least price so that all pieces are thought to fit: ``share`` of the
     ground that is fair to those that need a class of leather or tighter takes their area, and each piece's
-    own ground takes its number. ``fixed`` are opened in any case.
+    own ground takes its number; sets in ``match_sets`` lie whole on one hide. ``fixed`` are opened in any
+    case.
 
     Solved as a mixed integer program (HiGHS, through scipy), within ``SECONDS``; where nothing is enough, all
     that bears anything is proposed.
@@ -63,8 +65,13 @@ def propose(
             rows.append([share * max(h.fair[needs_of(p)] for p in own) for h in offered])
             least.append(sum(p.area_mm2 * p.quantity for p in own))
     for p in wanted:
-        rows.append([h.fair[needs_of(p)] // p.area_mm2 for h in offered])
+        rows.append([share * h.fair[needs_of(p)] // p.area_mm2 for h in offered])
         least.append(p.quantity)
+    for name in match_sets:
+        own = [p for p in wanted if p.set_name == name]
+        if own:
+            rows.append([_sets_on(h, own, share) for h in offered])
+            least.append(min(p.quantity // p.per_set for p in own))
     prices = np.array([h.price for h in offered])
     held = np.array([1.0 if h.id in set(fixed) else 0.0 for h in offered])
     # Of what costs alike (an offcut without a price, too) the fewest are opened.
@@ -84,6 +91,20 @@ def propose(
         float(prices[opened].sum()),
         bool(enough),
     )
+
+
+def _sets_on(hide: Offered, members: Sequence[Piece], share: float) -> int:
+    """How many whole sets a hide is thought to give: those of its ground that bear a class or tighter take
+    what needs that class.
+    """
+    sets = []
+    for tightness in (1, 2, 3, 4):
+        own = [p for p in members if p.max_tightness <= tightness]
+        if own:
+            area = sum(p.area_mm2 * p.per_set for p in own)
+            sets.append(int(share * max(hide.fair[needs_of(p)] for p in own) // area))
+    each = [int(share * hide.fair[needs_of(p)] // (p.area_mm2 * p.per_set)) for p in members]
+    return min(*sets, *each)
 
 
 def _holds(pieces: Sequence[Piece], hides: Sequence[Offered], share: float) -> dict[int, float]:
