@@ -14,6 +14,7 @@ from ezdxf.document import Drawing
 from ezdxf.enums import TextEntityAlignment
 from ezdxf.layouts.layout import Modelspace
 
+from fairlay.core.formats.hpgl import PlotLine
 from fairlay.core.formats.svg import ROLL_SHOWN_MM, ROOM_MM
 from fairlay.core.lay.check import hide_shapes
 from fairlay.core.lay.lay import Job, Lay
@@ -64,6 +65,20 @@ def lay_dxf(job: Job, lay: Lay, hide_id: str | None = None) -> str:
             )
             label.set_placement((c.x - x0, y0 - down - c.y), align=TextEntityAlignment.MIDDLE_CENTER)
         down += y1 - y0 + ROOM_MM
+    return _text(doc)
+
+
+def cuts_dxf(hide: Hide, lines: Sequence[PlotLine]) -> str:
+    """Return a DXF (R2010, units mm) of a cut plan for a knife: what is marked, creased and cut on layers of
+    their own, each line once and in order.
+    """
+    doc = _document(["CREASE", "MARK"])
+    space = doc.modelspace()
+    x0, y0, _, _ = hide.region.bounds
+    for line in lines:
+        space.add_lwpolyline(
+            [(x - x0, y0 - y) for x, y in line.points], dxfattribs={"layer": line.layer.upper()}
+        )
     return _text(doc)
 
 

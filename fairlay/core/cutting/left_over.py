@@ -1,0 +1,91 @@
+"""What is left of a hide once it is cut: true outlines, kept or scrapped by the shop's size rule, and where
+all of its area went.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from fairlay.core.leather import Hide
+from fairlay.core.shapes.rings import common, pieces_of, union
+
+NARROW_MM: Final = 30.0
+"""A strip narrower than this tears off with the scraps."""
+KEEP_M2: Final = 0.03
+KEEP_WIDTH_MM: Final = 90.0
+
+
+@dataclass(frozen=True)
+class SizeRule:
+    """What of a hide is kept: at least ``area_m2``, and so wide somewhere."""
+
+    area_m2: float = KEEP_M2
+    width_mm: float = KEEP_WIDTH_MM
+
+
+@dataclass(frozen=True)
+class LeftOver:
+    """A part of a hide that is left: ``keep`` by the size rule, ``why`` in words."""
+
+    ground: Polygon
+    keep: bool
+    why: str
+
+
+@dataclass(frozen=True)
+class Account:
+    """Where a hide went, in m2: bought as it was measured, in good pieces, spoilt, left for the rack, scrap.
+    They add up.
+    """
+
+    whole_m2: float
+    good_m2: float
+    spoilt_m2: float
+    kept_m2: float
+    scrap_m2: float
+
+
+def left_over(hide: Hide, taken: Sequence[BaseGeometry], rule: SizeRule | None = None) -> list[LeftOver]:
+    """Return what is left of a hide once some shapes are out of it, largest first: in parts that hang
+    together wider than ``NARROW_MM``.
+    """
+    rule = rule or SizeRule()
+    bare = hide.region.difference(union(taken).buffer(0.05))
+    wide = common(bare.buffer(-NARROW_MM / 2).buffer(NARROW_MM / 2), bare)
+    parts = sorted(pieces_of(wide, 100.0), key=lambda p: -p.area)
+    out = []
+    for part in parts:
+        across = 2.0 * _inner_mm(part)
+        if part.area < rule.area_m2 * 1e6:
+            out.append(LeftOver(part, False, f"under {rule.area_m2:g} m2"))
+        elif across < rule.width_mm:
+            out.append(LeftOver(part, False, f"nowhere {rule.width_mm:g} mm wide"))
+        else:
+            out.append(LeftOver(part, True, "large enough for the rack"))
+    return out
+
+
+def _inner_mm(part: Polygon) -> float:
+    lo, hi = 0.0, math.sqrt(part.area)
+    for _ in range(16):
+        middle = (lo + hi) / 2
+        lo, hi = (middle, hi) if not part.buffer(-middle).is_empty else (lo, middle)
+    return lo
+
+
+def account_of_cut(
+    hide: Hide, good: Sequence[BaseGeometry], spoilt: Sequence[BaseGeometry], kept: Sequence[BaseGeometry]
+) -> Account:
+    """Return where a hide went. What runs over its edge, or over another piece, is counted once."""
+    in_good = common(hide.region, union(good))
+    in_spoilt = common(hide.region, union(spoilt)).difference(in_good)
+    in_kept = common(hide.region, union(kept)).difference(union((in_good, in_spoilt)))
+    whole = hide.region.area / 1e6
+    good_m2, spoilt_m2, kept_m2 = (float(g.area) / 1e6 for g in (in_good, in_spoilt, in_kept))
+    return Account(whole, good_m2, spoilt_m2, kept_m2, whole - good_m2 - spoilt_m2 - kept_m2)
