@@ -17,6 +17,7 @@ from pydantic import ValidationError
 from fairlay import __version__
 from fairlay.api import (
     batches,
+    cut,
     hand,
     jobs,
     lays,
@@ -90,6 +91,7 @@ def create_app(connect: bool = True) -> FastAPI:
         lays,
         hand,
         what_ifs,
+        cut,
         jobs,
     ):
         app.include_router(room.router)

@@ -89,7 +89,7 @@ def lay_out(saved: SavedLay) -> LayOut:
         head=saved.head,
         at=saved.at,
         hides=[
-            _hide(h, told[h.id].colour if h.id in told else "", lengths.get(h.id, ROLL_SHOWN_MM))
+            laid_hide(h, told[h.id].colour if h.id in told else "", lengths.get(h.id, ROLL_SHOWN_MM))
             for h in job.hides
         ],
         pieces=[
@@ -169,7 +169,8 @@ def _waiting(found: Candidate) -> WaitingLay:
     )
 
 
-def _hide(hide: Hide, colour: str, length_mm: float) -> LaidHide:
+def laid_hide(hide: Hide, colour: str, length_mm: float = ROLL_SHOWN_MM) -> LaidHide:
+    """Return a hide as it was laid on."""
     shape = hide_shape(hide, length_mm)
     return LaidHide.model_construct(
         **dict(shape),

@@ -70,6 +70,8 @@ TABLE: Final[tuple[Row, ...]] = (
         squared_page drawing sorted_drawing traced_picture picture camera rack one_hide hide_history
         take_out worth_of all_deliveries one_delivery tags markers table_camera get_settings
         all_articles all_batches one_batch all_lays one_lay earlier_revisions lay_events export one_job
+        to_cut one_cut cut_placing cut_states left_of_hide cut_docket cut_labels cut_print
+        cut_plot cut_choices
         where_it_went most_possible questions what_ifs one_answer propose_leather
         events deeds_of""",
     ),
@@ -115,6 +117,18 @@ TABLE: Final[tuple[Row, ...]] = (
             "stop": "stopped a job",
         },
     ),
+    _row(
+        "cut: begin a hide, tick at the bench, recut and close it",
+        WORK,
+        "",
+        {
+            "begin_cut": "began to cut a hide",
+            "tick_pieces": "ticked pieces at the bench",
+            "recut_piece": "had a spoilt piece cut again",
+            "close_hide": "closed a hide that was cut",
+        },
+    ),
+    _row("say how the shop cuts", PLAN, "", {"choose_cut": "changed how the shop cuts"}),
     _row(
         "receive leather, and send it back",
         PLAN,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 
 from cachetools import LRUCache
@@ -12,6 +12,7 @@ from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.leather_now import OnLeatherNow, on_leather_now, without_hits
 from fairlay.core.leather import Hide
 from fairlay.store import lays
+from fairlay.store.cut_state import cut_keys
 from fairlay.store.database import connected
 from fairlay.store.hides import hides_by_id
 from fairlay.store.lays import LaidOn, SavedLay
@@ -37,10 +38,11 @@ def of_lay(saved: SavedLay) -> tuple[OnLeatherNow, ...]:
 def _now(saved: SavedLay) -> list[OnLeatherNow]:
     """How a lay stands on each of its hides that is of another version now."""
     then = {on.hide_id: on.version for on in saved.leather}
+    job = replace(saved.job, excused=cut_keys(saved.id))
     rows = HideRow.select(HideRow.id, HideRow.version).where(HideRow.id.in_(list(then) or [0]))
     other = [row.id for row in rows if row.version != then[row.id]]
     return [
-        _found((saved.id, saved.at, saved.job.name, h.id, h.version), saved.job, saved.lay, h.hide)
+        _found((saved.id, saved.at, saved.job.name, h.id, h.version), job, saved.lay, h.hide)
         for h in hides_by_id(other)
     ]
 

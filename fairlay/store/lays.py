@@ -18,6 +18,7 @@ from fairlay.core.lay.what_if import Change
 from fairlay.store import spoken_for
 from fairlay.store.acting import mine, who
 from fairlay.store.clock import now
+from fairlay.store.cut_state import cut_keys, is_cut
 from fairlay.store.database import connected
 from fairlay.store.insisted import insisted_keys, unsign
 from fairlay.store.jobs import LIVE, WorkJob
@@ -31,6 +32,7 @@ from fairlay.store.lay_rows import (
     job_of,
     lies_of,
     read_written,
+    rounded,
     state_at,
     touched_since,
 )
@@ -400,6 +402,7 @@ def ask_anew(
     base: int,
     changes: Sequence[Change],
     source: str = "leather",
+    freed: Collection[Key] = (),
 ) -> int:
     """Ask a lay for something else: of its hides as they are now, of its batch, or otherwise. What lies is as
     ``lay`` has it; ``changes`` is all that it is asked otherwise from then on. Return the number of the new
@@ -417,7 +420,7 @@ def ask_anew(
     number = int(newest.order_by(LayJobRow.number.desc()).first().number) + 1
     _keep_job(row.id, number, job, leather, changes)
     lay = replace(lay, unplaced=still_unplaced(job, lay, (*state.unplaced, *lay.unplaced)))
-    return add_revision(row, state, lay, source, job_number=number)
+    return add_revision(row, state, lay, source, job_number=number, freed=freed)
 
 
 @connected
@@ -457,9 +460,22 @@ def add_revision(
     job_number: int | None = None,
     stands_for: int | None = None,
     undoes: int | None = None,
+    freed: Collection[Key] = (),
 ) -> int:
-    """Add a revision to a lay that is held, and what follows from it; return its number."""
+    """Add a revision to a lay that is held, and what follows from it; return its number.
+
+    Raises Refused where it would move what is cut, but for pieces in ``freed``.
+    """
     before = hides_under(state.lies.values())
+    if is_cut(row):
+        touched = difference(state.lies, lies_of(rounded(lay.placements))).keys
+        stuck = sorted((touched & cut_keys(int(row.id))) - set(freed))
+        if stuck:
+            raise Refused(
+                f"{stuck[0][0]} {stuck[0][1] + 1} is cut",
+                value=len(stuck),
+                expected="what is cut to stay where it was; nothing was changed",
+            )
     after = append(row, state, lay, source, job_number=job_number, stands_for=stands_for, undoes=undoes)
     if mark:
         _name(row, after.number, mark)

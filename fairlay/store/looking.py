@@ -291,6 +291,11 @@ def _row(hide_id: int) -> HideRow:
     return row
 
 
+def looking_of(row: HideRow) -> LookingOver:
+    """Return what is known of a hide."""
+    return _looking(row)
+
+
 def _looking(row: HideRow) -> LookingOver:
     return LOOKING.read(row.looking) if row.looking is not None else from_hide(rack_hide(row).hide)
 

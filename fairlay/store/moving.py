@@ -76,6 +76,8 @@ TRAVELS: Final[tuple[type[Table], ...]] = (
     t.LayMarkRow,
     t.LayPinRow,
     t.LayInsistedRow,
+    t.CutSheetRow,
+    t.CutTickRow,
     t.JobRow,
     t.LayCandidateRow,
     DeedRow,

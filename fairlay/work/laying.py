@@ -12,6 +12,7 @@ from fairlay.core.engine import Progress, lay_job
 from fairlay.core.lay import Better, Job, Lay
 from fairlay.core.lay.again import job_again
 from fairlay.store import candidates, helpers, jobs, lays
+from fairlay.store.cut_state import cut_keys
 from fairlay.store.insisted import insisted_keys
 from fairlay.store.jobs import Lost, WorkJob
 from fairlay.store.lays import SavedLay
@@ -71,8 +72,13 @@ def _asked(job: WorkJob) -> tuple[SavedLay, Job]:
     """The lay as it was when the work was asked for, and what the engine is asked."""
     work = job.lay_work
     saved = patiently(lambda: lays.load(job.subject, work.base or None))
-    pinned = [(p.piece, p.copy) for p in saved.lay.placements] if work.keep_all else work.pinned
-    excused = patiently(lambda: insisted_keys(job.subject))
+    pinned: tuple[tuple[str, int], ...] = (
+        tuple((p.piece, p.copy) for p in saved.lay.placements) if work.keep_all else work.pinned
+    )
+    cut = patiently(lambda: cut_keys(job.subject))
+    excused = patiently(lambda: insisted_keys(job.subject)) | cut
+    there = {(p.piece, p.copy) for p in saved.lay.placements}
+    pinned = tuple(dict.fromkeys((*pinned, *sorted(cut & there))))
     job_now = replace(saved.job, excused=excused)
     return saved, job_again(job_now, saved.lay, only=work.hides, pinned=pinned, pieces=work.pieces)
 

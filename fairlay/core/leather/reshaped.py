@@ -183,6 +183,11 @@ def cut_along(looking: LookingOver, line: Points) -> tuple[LookingOver, tuple[Lo
     return _with_region(looking, kept), came_off
 
 
+def part_of(looking: LookingOver, ground: Polygon) -> LookingOver:
+    """Return what is known of a part of a hide, as an offcut of its own: what lies on it comes along."""
+    return replace(_with_region(looking, ground), kind="offcut")
+
+
 def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:
     outlined = replace(
         looking,
