@@ -12,11 +12,12 @@ from fastapi import APIRouter, Request, Response
 from fairlay.api.cut_models import (
     AccountOut,
     BeginIn,
-    BundleOut,
     ClosedOut,
     CloseIn,
+    CutBundle,
     CutChoicesIO,
     CutPiece,
+    CutStep,
     PartLeft,
     PieceIn,
     PieceState,
@@ -24,14 +25,13 @@ from fairlay.api.cut_models import (
     RecutOut,
     SheetOut,
     StatesOut,
-    StepOut,
     StrokeOut,
     TicksIn,
     ToCut,
 )
 from fairlay.api.files import as_file
 from fairlay.api.laid import laid_hide, names_of, placement_out
-from fairlay.api.models import Created
+from fairlay.api.models import Circle, Created
 from fairlay.api.shapes import piece_rings
 from fairlay.core.cutting.bundles import bundles_of
 from fairlay.core.cutting.left_over import SizeRule
@@ -115,7 +115,11 @@ def one_cut(sheet_id: int) -> SheetOut:
         head=saved.head,
         pieces=[
             CutPiece(
-                id=i, name=names.get(i, (i, ""))[0], article=names.get(i, ("", ""))[1], rings=piece_rings(p)
+                id=i,
+                name=names.get(i, (i, ""))[0],
+                article=names.get(i, ("", ""))[1],
+                rings=piece_rings(p),
+                name_at=Circle(x=p.name_at[0], y=p.name_at[1], r=p.name_at[2]),
             )
             for i, p in pieces.items()
         ],
@@ -123,7 +127,7 @@ def one_cut(sheet_id: int) -> SheetOut:
         steps=[_step(step, own) for step in own.plan.steps],
         states=_states(own.ticks),
         bundles=[
-            BundleOut(
+            CutBundle(
                 article=_set_name(b.article, own, names),
                 number=b.number + 1,
                 pieces=len(b.pieces),
@@ -305,10 +309,10 @@ def choose_cut(asked: CutChoicesIO) -> None:
     cutting.choose(CutChoices(bench, SizeRule(asked.keep_m2, asked.keep_width_mm)))
 
 
-def _step(step: Step, own: Sheet) -> StepOut:
+def _step(step: Step, own: Sheet) -> CutStep:
     bench = own.choices.bench
     strap = any("strap cutter" in t for t in step.tools)
-    return StepOut(
+    return CutStep(
         number=step.number,
         piece=step.piece[0],
         copy_number=step.piece[1],

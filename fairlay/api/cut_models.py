@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from fairlay.api.models import LaidHide, LayPlacement
+from fairlay.api.models import Circle, LaidHide, LayPlacement
 from fairlay.core.formats.read_out import Points
 
 Ring = list[list[float]]
@@ -20,6 +20,7 @@ class CutPiece(BaseModel):
     name: str
     article: str
     rings: list[Points]
+    name_at: Circle
 
 
 class StrokeOut(BaseModel):
@@ -32,7 +33,7 @@ class StrokeOut(BaseModel):
     waste: str
 
 
-class StepOut(BaseModel):
+class CutStep(BaseModel):
     """A step of the plan; ``seconds`` as it is planned; ``frees`` are pieces that come free with it."""
 
     number: int
@@ -54,7 +55,7 @@ class PieceState(BaseModel):
     reason: str
 
 
-class BundleOut(BaseModel):
+class CutBundle(BaseModel):
     """A set of an article: how many of its pieces are cut, and which are missing, in words."""
 
     article: str
@@ -75,9 +76,9 @@ class SheetOut(BaseModel):
     head: int
     pieces: list[CutPiece]
     placements: list[LayPlacement]
-    steps: list[StepOut]
+    steps: list[CutStep]
     states: list[PieceState]
-    bundles: list[BundleOut]
+    bundles: list[CutBundle]
     blocks: list[list[str]]
     cut_mm: float
     saved_mm: float

@@ -2,6 +2,9 @@ import { Navigate, NavLink, Route, Routes } from 'react-router'
 import { UnitsProvider, useUnits } from './parts/units'
 import { BatchRoom } from './rooms/batches/BatchRoom'
 import { BatchesRoom } from './rooms/batches/BatchesRoom'
+import { BenchMode } from './rooms/cut/BenchMode'
+import { CutList } from './rooms/cut/CutList'
+import { CutRoom } from './rooms/cut/CutRoom'
 import { ChalkRoom } from './rooms/leather/ChalkRoom'
 import { CompareRoom } from './rooms/leather/CompareRoom'
 import { DeliveryRoom } from './rooms/leather/DeliveryRoom'
@@ -25,6 +28,7 @@ const ROOMS = [
   { to: '/leather', name: 'Leather' },
   { to: '/batches', name: 'Batches' },
   { to: '/lay', name: 'Lay' },
+  { to: '/cut', name: 'Cut' },
 ]
 
 /** The frame: the rooms in the order of the work, and the room one stands in. */
@@ -80,6 +84,9 @@ export function Frame() {
             <Route path="/lay" element={<LaysRoom />} />
             <Route path="/lay/new" element={<ChooseRoom />} />
             <Route path="/lay/:id" element={<LayRoom />} />
+            <Route path="/cut" element={<CutList />} />
+            <Route path="/cut/:id" element={<CutRoom />} />
+            <Route path="/cut/:id/bench" element={<BenchMode />} />
             <Route path="*" element={<Navigate to="/batches" replace />} />
           </Routes>
         </main>

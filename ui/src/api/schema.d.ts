@@ -3148,20 +3148,6 @@ export interface components {
             state?: ("received" | "looked over" | "kept" | "laid" | "part used" | "used up") | null;
         };
         /**
-         * BundleOut
-         * @description A set of an article: how many of its pieces are cut, and which are missing, in words.
-         */
-        BundleOut: {
-            /** Article */
-            article: string;
-            /** Missing */
-            missing: string[];
-            /** Number */
-            number: number;
-            /** Pieces */
-            pieces: number;
-        };
-        /**
          * ByRule
          * @description Stations along the backbone, from the tail: how far below the rule the edge begins and ends there.
          */
@@ -3425,6 +3411,20 @@ export interface components {
             id: number;
         };
         /**
+         * CutBundle
+         * @description A set of an article: how many of its pieces are cut, and which are missing, in words.
+         */
+        CutBundle: {
+            /** Article */
+            article: string;
+            /** Missing */
+            missing: string[];
+            /** Number */
+            number: number;
+            /** Pieces */
+            pieces: number;
+        };
+        /**
          * CutChoicesIO
          * @description How the shop cuts: sizes in mm, ``pace`` against the plan's own speeds; what of a hide is kept.
          */
@@ -3486,8 +3486,35 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            name_at: components["schemas"]["Circle"];
             /** Rings */
             rings: number[][][];
+        };
+        /**
+         * CutStep
+         * @description A step of the plan; ``seconds`` as it is planned; ``frees`` are pieces that come free with it.
+         */
+        CutStep: {
+            /** Cautions */
+            cautions: string[];
+            /** Copy Number */
+            copy_number: number;
+            /** Frees */
+            frees: string[];
+            /** Number */
+            number: number;
+            /** Passes */
+            passes: number;
+            /** Piece */
+            piece: string;
+            /** Punches */
+            punches: string[];
+            /** Seconds */
+            seconds: number;
+            /** Strokes */
+            strokes: components["schemas"]["fairlay__api__cut_models__StrokeOut"][];
+            /** Tools */
+            tools: string[];
         };
         /**
          * DeedOut
@@ -4105,7 +4132,7 @@ export interface components {
             seen: components["schemas"]["SeenRecord"] | null;
             shape: components["schemas"]["HideShape"];
             /** Steps */
-            steps: components["schemas"]["fairlay__api__leather_models__StepOut"][];
+            steps: components["schemas"]["StepOut"][];
             /** Version */
             version: number;
         };
@@ -5967,7 +5994,7 @@ export interface components {
             /** Blocks */
             blocks: string[][];
             /** Bundles */
-            bundles: components["schemas"]["BundleOut"][];
+            bundles: components["schemas"]["CutBundle"][];
             /** Changed */
             changed: string[];
             /** Cut Mm */
@@ -5996,7 +6023,7 @@ export interface components {
             /** States */
             states: components["schemas"]["PieceState"][];
             /** Steps */
-            steps: components["schemas"]["fairlay__api__cut_models__StepOut"][];
+            steps: components["schemas"]["CutStep"][];
         };
         /**
          * SignIn
@@ -6135,6 +6162,24 @@ export interface components {
              * @enum {string}
              */
             step: "backbone" | "surface" | "feel" | "flesh" | "flex" | "pull" | "thickness" | "colour";
+        };
+        /** StepOut */
+        StepOut: {
+            /** Done */
+            done: boolean;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Quick */
+            quick: boolean;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "backbone" | "surface" | "feel" | "flesh" | "flex" | "pull" | "thickness" | "colour";
+            /** What */
+            what: string;
         };
         /**
          * StitchOut
@@ -6533,32 +6578,6 @@ export interface components {
             tightness: number;
         };
         /**
-         * StepOut
-         * @description A step of the plan; ``seconds`` as it is planned; ``frees`` are pieces that come free with it.
-         */
-        fairlay__api__cut_models__StepOut: {
-            /** Cautions */
-            cautions: string[];
-            /** Copy Number */
-            copy_number: number;
-            /** Frees */
-            frees: string[];
-            /** Number */
-            number: number;
-            /** Passes */
-            passes: number;
-            /** Piece */
-            piece: string;
-            /** Punches */
-            punches: string[];
-            /** Seconds */
-            seconds: number;
-            /** Strokes */
-            strokes: components["schemas"]["fairlay__api__cut_models__StrokeOut"][];
-            /** Tools */
-            tools: string[];
-        };
-        /**
          * StrokeOut
          * @description One go of the knife; ``short``: at which end it stops short.
          */
@@ -6573,24 +6592,6 @@ export interface components {
             tool: string;
             /** Waste */
             waste: string;
-        };
-        /** StepOut */
-        fairlay__api__leather_models__StepOut: {
-            /** Done */
-            done: boolean;
-            /** Name */
-            name: string;
-            /** Note */
-            note: string;
-            /** Quick */
-            quick: boolean;
-            /**
-             * Step
-             * @enum {string}
-             */
-            step: "backbone" | "surface" | "feel" | "flesh" | "flex" | "pull" | "thickness" | "colour";
-            /** What */
-            what: string;
         };
         /** StrokeOut */
         fairlay__core__formats__read_out__StrokeOut: {

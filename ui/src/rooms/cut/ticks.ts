@@ -1,0 +1,44 @@
+import type { Schemas } from '../../api/client'
+
+/** What is ticked at the bench, and how pieces stand by it; no screen, no server. */
+
+export type Sheet = Schemas['SheetOut']
+export type Step = Schemas['CutStep']
+export type Tick = Schemas['TickIn']
+export type Act = Tick['act']
+export type PieceState = Schemas['PieceState']['state']
+
+export const keyOf = (p: { piece: string; copy_number: number }) => `${p.piece}#${p.copy_number}`
+
+const AFTER: Record<Act, PieceState> = {
+  done: 'done',
+  spoilt: 'spoilt',
+  skip: 'skipped',
+  back: 'to cut',
+}
+
+/** How pieces stand: as the server knows it, and what was pressed here since on top. */
+export function standing(known: Schemas['PieceState'][], waiting: Tick[]): Map<string, PieceState> {
+  const out = new Map(known.map((s) => [keyOf(s), s.state]))
+  for (const tick of waiting) out.set(keyOf(tick), AFTER[tick.act])
+  return out
+}
+
+/** The step that is done now: the first that is neither cut nor skipped, then those skipped. */
+export function stepNow(steps: Step[], states: Map<string, PieceState>): Step | null {
+  const at = (state: PieceState) =>
+    steps.find((s) => (states.get(keyOf(s)) ?? 'to cut') === state) ?? null
+  return at('to cut') ?? at('skipped')
+}
+
+/** Ticks that the server has, taken out of what waits to be sent. */
+export const without = (waiting: Tick[], sent: Tick[]) => {
+  const gone = new Set(sent.map((t) => t.id))
+  return waiting.filter((t) => !gone.has(t.id))
+}
+
+/** A name that no other press has, also where the page is not of a secure origin. */
+export function freshId(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(16))
+  return [...bytes].map((b) => b.toString(16).padStart(2, '0')).join('')
+}
