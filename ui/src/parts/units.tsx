@@ -11,6 +11,8 @@ export interface Units {
   system: System
   change: (system: System) => void
   length: (mm: number) => string
+  /** A long way, in metres or feet. */
+  run: (mm: number) => string
   area: (m2: number) => string
   money: (amount: number) => string
   thickness: (mm: number) => string
@@ -39,6 +41,8 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
       setSystem(next)
     },
     length: (mm) => (metric ? `${Math.round(mm)} mm` : `${(mm / MM_PER_INCH).toFixed(1)} in`),
+    run: (mm) =>
+      metric ? `${(mm / 1000).toFixed(1)} m` : `${(mm / MM_PER_INCH / 12).toFixed(1)} ft`,
     area: (m2) =>
       m2 === 0
         ? metric

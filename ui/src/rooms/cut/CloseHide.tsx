@@ -14,9 +14,11 @@ import { keyOf, type PieceState, type Sheet } from './ticks'
 export function CloseHide({ sheet, states }: { sheet: Sheet; states: Map<string, PieceState> }) {
   return (
     <Dialog.Root>
-      <Dialog.Trigger asChild>
-        <Button>Close this hide</Button>
-      </Dialog.Trigger>
+      {sheet.state === 'open' && (
+        <Dialog.Trigger asChild>
+          <Button>Close this hide</Button>
+        </Dialog.Trigger>
+      )}
       <Dialog.Portal>
         <Dialog.Content
           className="fixed inset-0 z-30 flex flex-col bg-bench"

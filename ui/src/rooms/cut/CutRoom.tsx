@@ -140,11 +140,11 @@ function Planned({ sheet }: { sheet: Sheet }) {
               >
                 Print the docket
               </a>
-              {mayCut && <CloseHide sheet={sheet} states={ticks.states} />}
             </>
           ) : (
             <p className="font-stamp text-xl font-bold">Cut, and closed</p>
           )}
+          {mayCut && <CloseHide sheet={sheet} states={ticks.states} />}
           {ticks.away && (
             <p role="status" className="border-l-4 border-brass bg-brass/15 px-2 text-sm">
               No connection; {plural(ticks.waiting, 'tick')} kept here
@@ -159,9 +159,9 @@ function Planned({ sheet }: { sheet: Sheet }) {
             {Math.round(sheet.minutes)} <span className="text-base font-normal">minutes</span>
           </Figure>
           <Figure label="Cuts" note={sheet.saved_mm > 0 ? 'edges shared are cut once' : undefined}>
-            {units.length(sheet.cut_mm)}
+            {units.run(sheet.cut_mm)}
           </Figure>
-          <Figure label="Saved by butting">{units.length(sheet.saved_mm)}</Figure>
+          <Figure label="Saved by butting">{units.run(sheet.saved_mm)}</Figure>
           {sheet.account && (
             <p className="col-span-2 text-sm">
               {units.area(sheet.account.good_m2)} in good pieces,{' '}
