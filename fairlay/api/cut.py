@@ -12,12 +12,14 @@ from fastapi import APIRouter, Request, Response
 from fairlay.api.cut_models import (
     AccountOut,
     BeginIn,
+    CalibrationOut,
     ClosedOut,
     CloseIn,
     CutBundle,
     CutChoicesIO,
     CutPiece,
     CutStep,
+    MarksIn,
     PartLeft,
     PieceIn,
     PieceState,
@@ -35,14 +37,15 @@ from fairlay.api.models import Circle, Created
 from fairlay.api.shapes import piece_rings
 from fairlay.core.cutting.bundles import bundles_of
 from fairlay.core.cutting.left_over import SizeRule
-from fairlay.core.cutting.plan import Bench, Step, tool_for
+from fairlay.core.cutting.plan import Bench, Step, ground_of_block, tool_for
 from fairlay.core.cutting.plotted import plot_lines
+from fairlay.core.cutting.projector import calibrated
 from fairlay.core.cutting.tape import words_of
 from fairlay.core.cutting.ticks import STATE_OF, Tick
 from fairlay.core.formats.docket_pdf import DocketRow, Label, docket_pdf, labels_pdf, lay_print_pdf
 from fairlay.core.formats.dxf import cuts_dxf
 from fairlay.core.formats.hpgl import write_hpgl
-from fairlay.core.shapes.rings import as_points, rings_of
+from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
 from fairlay.store import batches, changed_leather, cutting, lays, what_if
 from fairlay.store.clock import now, seconds_at
 from fairlay.store.cutting import CutChoices, Sheet
@@ -135,7 +138,14 @@ def one_cut(sheet_id: int) -> SheetOut:
             )
             for b in bundles
         ],
-        blocks=[[f"{i}#{k}" for i, k in block] for block in own.plan.blocks],
+        blocks=[
+            [
+                as_points(ring, 1)
+                for part in pieces_of(ground_of_block(job, here, block), 1.0)
+                for ring in rings_of(part)
+            ]
+            for block in own.plan.blocks
+        ],
         cut_mm=own.plan.cut_mm,
         saved_mm=own.plan.saved_mm,
         minutes=own.plan.minutes,
@@ -285,6 +295,13 @@ def cut_plot(sheet_id: int, kind: Literal["hpgl", "dxf"]) -> Response:
     if kind == "dxf":
         return as_file(cuts_dxf(own.hide, lines), "image/vnd.dxf", f"{name}.dxf")
     return as_file(write_hpgl(lines, own.hide.region.bounds[3]), "application/vnd.hp-hpgl", f"{name}.plt")
+
+
+@router.post("/cut-projector")
+def calibrate_projector(asked: MarksIn) -> CalibrationOut:
+    """How a projector sees the table, by marks that were dragged onto known places."""
+    found = calibrated(asked.screen, asked.table, asked.checks)
+    return CalibrationOut(matrix=found.matrix.tolist(), worst_mm=found.worst_mm)
 
 
 @router.get("/cut-choices")

@@ -79,7 +79,7 @@ class SheetOut(BaseModel):
     steps: list[CutStep]
     states: list[PieceState]
     bundles: list[CutBundle]
-    blocks: list[list[str]]
+    blocks: list[list[Points]]
     cut_mm: float
     saved_mm: float
     minutes: float
@@ -194,3 +194,20 @@ class CutChoicesIO(BaseModel):
     pace: FiniteFloat
     keep_m2: FiniteFloat
     keep_width_mm: FiniteFloat
+
+
+class MarksIn(BaseModel):
+    """Marks as they were dragged: pixels of the screen, and where each lies on the table in mm; the last
+    ``checks`` of them only say how good it is.
+    """
+
+    screen: Annotated[list[tuple[FiniteFloat, FiniteFloat]], Field(max_length=40)]
+    table: Annotated[list[tuple[FiniteFloat, FiniteFloat]], Field(max_length=40)]
+    checks: Annotated[int, Field(ge=0, le=36)] = 0
+
+
+class CalibrationOut(BaseModel):
+    """A 3 x 3 matrix from mm on the table to pixels; ``worst_mm``: how far the check marks are off."""
+
+    matrix: list[list[float]]
+    worst_mm: float

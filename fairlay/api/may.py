@@ -120,7 +120,7 @@ TABLE: Final[tuple[Row, ...]] = (
     _row(
         "cut: begin a hide, tick at the bench, recut and close it",
         WORK,
-        "",
+        "calibrate_projector",
         {
             "begin_cut": "began to cut a hide",
             "tick_pieces": "ticked pieces at the bench",

@@ -14,6 +14,7 @@ import ezdxf
 import numpy as np
 import pypdf
 import pytest
+import shapely
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from shapely.geometry import LineString, Polygon, box
@@ -22,7 +23,7 @@ from shapely.ops import unary_union
 from fairlay.core.capture.grid_page import MARGIN_MM
 from fairlay.core.cutting.cuts import Pieces
 from fairlay.core.cutting.left_over import SizeRule, account_of_cut, left_over
-from fairlay.core.cutting.plan import Bench, CutPlan, cut_plan, tool_for
+from fairlay.core.cutting.plan import Bench, CutPlan, cut_plan, ground_of_block, tool_for
 from fairlay.core.cutting.plotted import plot_lines
 from fairlay.core.cutting.sides import radius_mm, sides_of
 from fairlay.core.cutting.tape import laid_by, placing_table, words_of
@@ -148,6 +149,23 @@ def test_blocks_fit_the_mat_and_part_no_piece() -> None:
     assert len(hulls) >= 3
     assert all(a.intersection(b).area < 1 for a, b in itertools.combinations(hulls, 2))
     assert all(max(h.bounds[2] - h.bounds[0], h.bounds[3] - h.bounds[1]) <= 220 for h in hulls)
+
+
+@SLOW
+@given(st.integers(0, 10**6))
+def test_blocks_of_any_lay_fit_the_mat_and_cut_into_no_other_piece(seed: int) -> None:
+    job, lay = _laid(seed % 400)
+    plan = cut_plan(job, job.hides[0], lay.placements, {}, Bench(mat_mm=(260.0, 190.0)))
+    shapes = {(p.piece, p.copy): place_region(job.pieces_by_id[p.piece].region, p.at) for p in lay.placements}
+    assert sorted(k for block in plan.blocks for k in block) == sorted(shapes)
+    for block in plan.blocks:
+        ground = ground_of_block(job, lay.placements, block)
+        assert all(ground.buffer(0.2).covers(shapes[k]) for k in block)
+        for k, shape in shapes.items():
+            met = shapely.intersection(ground, shape, grid_size=1e-4).area
+            assert k in block or met < 0.1 * shape.length, "no deeper than pieces run into each other"
+        x0, y0, x1, y1 = unary_union([shapes[k] for k in block]).bounds
+        assert len(block) == 1 or (max(x1 - x0, y1 - y0) <= 260.1 and min(x1 - x0, y1 - y0) <= 190.1)
 
 
 def test_sides_are_told_from_curves_by_their_shape() -> None:

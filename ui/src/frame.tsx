@@ -4,6 +4,7 @@ import { BatchRoom } from './rooms/batches/BatchRoom'
 import { BatchesRoom } from './rooms/batches/BatchesRoom'
 import { BenchMode } from './rooms/cut/BenchMode'
 import { CutList } from './rooms/cut/CutList'
+import { ProjectorRoom } from './rooms/cut/ProjectorRoom'
 import { CutRoom } from './rooms/cut/CutRoom'
 import { ChalkRoom } from './rooms/leather/ChalkRoom'
 import { CompareRoom } from './rooms/leather/CompareRoom'
@@ -86,6 +87,7 @@ export function Frame() {
             <Route path="/lay/:id" element={<LayRoom />} />
             <Route path="/cut" element={<CutList />} />
             <Route path="/cut/:id" element={<CutRoom />} />
+            <Route path="/cut/:id/project" element={<ProjectorRoom />} />
             <Route path="/cut/:id/bench" element={<BenchMode />} />
             <Route path="*" element={<Navigate to="/batches" replace />} />
           </Routes>

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from typing import Final, Literal
 
 import numpy as np
+from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.cutting.cuts import Cut, Key, Pieces, Stroke, cuts_of, strokes_of
 from fairlay.core.cutting.sides import radius_mm
@@ -19,6 +20,7 @@ from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.pattern.pattern import Tool
 from fairlay.core.shapes.placing import place_region
+from fairlay.core.shapes.rings import union
 
 School = Literal["straps first", "straps last"]
 SMALL_MM2: Final = 6000.0
@@ -38,6 +40,11 @@ LAY_RULE_S, TAKE_UP_S, PUNCH_S, PRESS_S = 9.0, 14.0, 7.0, 12.0
 USUAL_PUNCHES: Final = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
 USUAL_ROUND: Final = (5.0, 8.0, 12.0)
 SAME_PUNCH_MM: Final = 0.26
+BETWEEN_MM: Final = 40.0
+"""Waste narrower than twice this stays with the block it lies in."""
+WIDE_MM: Final = 5.0
+"""Shears keep so wide of the pieces."""
+Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
@@ -73,7 +80,8 @@ class Step:
 @dataclass(frozen=True, eq=False)
 class CutPlan:
     """The plan of a hide. ``cut_mm`` is how far knives go, ``saved_mm`` how much less than around every
-    piece; ``too_big`` are blocks that no cut parts further.
+    piece; ``blocks`` are what the
+    hide is broken down into where it is cut rough first.
     """
 
     hide: str
@@ -264,30 +272,59 @@ def _cautions(strokes: Sequence[Stroke], tool: Tool) -> tuple[str, ...]:
 
 
 def blocks_of(job: Job, here: Sequence[Placement], bench: Bench) -> tuple[tuple[Key, ...], ...]:
-    """Return the pieces of a hide in blocks that fit the mat, parted by straight cuts across the hide or
-    along it that go through no piece; a block that no such cut parts stays as large as it is.
+    """Return the pieces of a hide in blocks that fit the mat: parted by straight cuts across the hide or
+    along it that go through no piece where there are such, and by shears that wander between pieces where
+    there are none. A single piece larger than the mat is a block of its own.
     """
     boxes = {(p.piece, p.copy): place_region(job.pieces_by_id[p.piece].region, p.at).bounds for p in here}
     out: list[tuple[Key, ...]] = []
     todo = [tuple(boxes)] if boxes else []
     while todo:
         block = todo.pop(0)
-        width = max(boxes[k][2] for k in block) - min(boxes[k][0] for k in block)
-        height = max(boxes[k][3] for k in block) - min(boxes[k][1] for k in block)
-        mat = sorted(bench.mat_mm)
-        parts = (
-            None if sorted((width, height)) <= mat and max(width, height) <= mat[1] else _part(block, boxes)
-        )
-        if parts is None:
+        if _fits(block, boxes, bench.mat_mm):
             out.append(block)
-        else:
+        elif parts := _part(block, boxes):
             todo += parts
+        else:
+            out += _gathered(block, boxes, bench.mat_mm)
     return tuple(out)
 
 
-def _part(
-    block: tuple[Key, ...], boxes: Mapping[Key, tuple[float, float, float, float]]
-) -> list[tuple[Key, ...]] | None:
+def _fits(block: Sequence[Key], boxes: Mapping[Key, Box], mat_mm: tuple[float, float]) -> bool:
+    sides = sorted(max(boxes[k][a + 2] for k in block) - min(boxes[k][a] for k in block) for a in (0, 1))
+    return all(s <= m for s, m in zip(sides, sorted(mat_mm), strict=True))
+
+
+def _gathered(
+    block: Sequence[Key], boxes: Mapping[Key, Box], mat_mm: tuple[float, float]
+) -> list[tuple[Key, ...]]:
+    """Pieces gathered from one end of a block, the nearest first, as long as they fit the mat together."""
+    middle = {k: ((boxes[k][0] + boxes[k][2]) / 2, (boxes[k][1] + boxes[k][3]) / 2) for k in block}
+    left = sorted(block, key=lambda k: (middle[k][0], middle[k][1]))
+    out = []
+    while left:
+        first = left[0]
+        own: list[Key] = []
+        for k in sorted(left, key=lambda k: math.dist(middle[first], middle[k])):
+            if not own or _fits([*own, k], boxes, mat_mm):
+                own.append(k)
+        out.append(tuple(own))
+        left = [k for k in left if k not in set(own)]
+    return out
+
+
+def ground_of_block(job: Job, here: Sequence[Placement], block: Sequence[Key]) -> BaseGeometry:
+    """Return the leather that a block is cut out as: its pieces, with the waste between them and ``WIDE_MM``
+    around, and nothing of any other piece.
+    """
+    shapes = {(p.piece, p.copy): place_region(job.pieces_by_id[p.piece].region, p.at) for p in here}
+    own = union(shapes[k] for k in block)
+    closed = own.buffer(BETWEEN_MM).buffer(WIDE_MM - BETWEEN_MM)
+    others = union(s for k, s in shapes.items() if k not in set(block) and s.intersects(closed))
+    return union((closed.difference(others.buffer(0.5)), own)) if not others.is_empty else closed
+
+
+def _part(block: tuple[Key, ...], boxes: Mapping[Key, Box]) -> list[tuple[Key, ...]] | None:
     """A block parted near its middle by a cut that goes through none of it; None where there is none."""
     best: tuple[float, list[tuple[Key, ...]]] | None = None
     for axis in (0, 1):

@@ -301,6 +301,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cut-projector": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calibrate Projector
+         * @description How a projector sees the table, by marks that were dragged onto known places.
+         */
+        post: operations["calibrate_projector"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cut/{sheet_id}": {
         parameters: {
             query?: never;
@@ -3156,6 +3176,16 @@ export interface components {
             stations: number[][];
         };
         /**
+         * CalibrationOut
+         * @description A 3 x 3 matrix from mm on the table to pixels; ``worst_mm``: how far the check marks are off.
+         */
+        CalibrationOut: {
+            /** Matrix */
+            matrix: number[][];
+            /** Worst Mm */
+            worst_mm: number;
+        };
+        /**
          * CardPiece
          * @description A piece as its card template hangs in the drawer; ``name`` with how many go into an article.
          */
@@ -4778,6 +4808,28 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * MarksIn
+         * @description Marks as they were dragged: pixels of the screen, and where each lies on the table in mm; the last
+         *     ``checks`` of them only say how good it is.
+         */
+        MarksIn: {
+            /**
+             * Checks
+             * @default 0
+             */
+            checks: number;
+            /** Screen */
+            screen: [
+                number,
+                number
+            ][];
+            /** Table */
+            table: [
+                number,
+                number
+            ][];
+        };
         /** MaterialNeed */
         MaterialNeed: {
             /** Area M2 */
@@ -5992,7 +6044,7 @@ export interface components {
              */
             begun_at: string;
             /** Blocks */
-            blocks: string[][];
+            blocks: number[][][][];
             /** Bundles */
             bundles: components["schemas"]["CutBundle"][];
             /** Changed */
@@ -8238,6 +8290,102 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calibrate_projector: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalibrationOut"];
+                };
             };
             /** @description Unauthorized */
             401: {

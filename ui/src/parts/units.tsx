@@ -11,6 +11,8 @@ export interface Units {
   system: System
   change: (system: System) => void
   length: (mm: number) => string
+  /** A tenth of a millimetre matters. */
+  thin: (mm: number) => string
   /** A long way, in metres or feet. */
   run: (mm: number) => string
   area: (m2: number) => string
@@ -41,6 +43,7 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
       setSystem(next)
     },
     length: (mm) => (metric ? `${Math.round(mm)} mm` : `${(mm / MM_PER_INCH).toFixed(1)} in`),
+    thin: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_INCH).toFixed(3)} in`),
     run: (mm) =>
       metric ? `${(mm / 1000).toFixed(1)} m` : `${(mm / MM_PER_INCH / 12).toFixed(1)} ft`,
     area: (m2) =>

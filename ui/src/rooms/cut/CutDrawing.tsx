@@ -1,3 +1,4 @@
+import type { Schemas } from '../../api/client'
 import { HideDrawing } from '../../hide/HideDrawing'
 import { KeptLeather } from '../../hide/KeptLeather'
 import { leatherColour, pathOf } from '../../hide/paths'
@@ -10,6 +11,9 @@ const FILL: Record<PieceState, string> = {
   skipped: '#efe2c4',
 }
 
+type Backdrop = Schemas['BackdropOut']
+const matrixOf = ({ matrix: m }: Backdrop) => `matrix(${m.a} ${m.b} ${m.c} ${m.d} ${m.e} ${m.f})`
+
 /**
  * A hide as it is cut: pieces by their number in the order of the plan, what is out of it dark, the
  * step that is done now in brass, its strokes in order.
@@ -20,18 +24,39 @@ export function CutDrawing({
   now,
   scale,
   numbers,
+  blocks = false,
+  picture = null,
 }: {
   sheet: Sheet
   states: Map<string, PieceState>
   now: Step | null
   scale: number
   numbers: Map<string, number>
+  /** Where the hide is broken down first, each block to be cut exactly on the mat. */
+  blocks?: boolean
+  /** The hide's own picture, to find the pieces by what is seen on it. */
+  picture?: Backdrop | null
 }) {
   const px = 1 / scale
   const pieces = new Map(sheet.pieces.map((p) => [p.id, p]))
   return (
     <>
-      <HideDrawing hide={sheet.hide} colour={leatherColour(sheet.hide.colour)} scale={scale} />
+      {picture && (
+        <image
+          href={picture.picture}
+          width={picture.width_mm}
+          height={picture.height_mm}
+          preserveAspectRatio="none"
+          transform={matrixOf(picture)}
+          pointerEvents="none"
+        />
+      )}
+      <HideDrawing
+        hide={sheet.hide}
+        colour={picture ? 'transparent' : leatherColour(sheet.hide.colour)}
+        scale={scale}
+        zones={!picture}
+      />
       <KeptLeather hide={sheet.hide} px={px} />
       <g pointerEvents="none">
         {sheet.spoilt.map((ring, i) => (
@@ -51,6 +76,7 @@ export function CutDrawing({
                 d={pathOf(piece.rings)}
                 transform={`matrix(${a} ${b} ${c} ${d} ${e} ${f})`}
                 fill={held ? '#d9a441' : FILL[state]}
+                fillOpacity={picture && !held ? 0.45 : 1}
                 fillRule="evenodd"
                 stroke={state === 'spoilt' ? '#a3281a' : '#3a3128'}
                 strokeWidth={held ? 3 : 1.2}
@@ -70,6 +96,21 @@ export function CutDrawing({
             </g>
           )
         })}
+        {blocks &&
+          sheet.blocks.map((block, i) => (
+            <path
+              key={i}
+              d={pathOf(block)}
+              fill="#1f4f7a"
+              fillOpacity={0.12}
+              fillRule="evenodd"
+              stroke="#f4f1e8"
+              strokeWidth={3}
+              strokeDasharray="14 6"
+              vectorEffect="non-scaling-stroke"
+              data-block
+            />
+          ))}
         {now?.strokes.map((s, i) => (
           <g key={i}>
             <path

@@ -45,6 +45,15 @@ function Planned({ sheet }: { sheet: Sheet }) {
   const ticks = useTicks(sheet)
   const [tab, setTab] = useState<(typeof TABS)[number][0]>('steps')
   const [pointed, setPointed] = useState<string | null>(null)
+  const [rough, setRough] = useState(false)
+  const [onPicture, setOnPicture] = useState(false)
+  const hide = server.useQuery(
+    'get',
+    '/api/leather/hides/{hide_id}',
+    { params: { path: { hide_id: sheet.hide_id } } },
+    { staleTime: 60_000 },
+  )
+  const backdrop = hide.data?.backdrop ?? null
   const mayCut = useMay('tick_pieces')
   const names = new Map(sheet.pieces.map((p) => [p.id, p]))
   const now = sheet.state === 'open' ? stepNow(sheet.steps, ticks.states) : null
@@ -114,6 +123,8 @@ function Planned({ sheet }: { sheet: Sheet }) {
               now={shown}
               scale={scale}
               numbers={numbersOf(sheet)}
+              blocks={rough}
+              picture={onPicture ? backdrop : null}
             />
           )}
         </HideView>
@@ -187,7 +198,35 @@ function Planned({ sheet }: { sheet: Sheet }) {
                 {words}
               </button>
             ))}
+            <button
+              type="button"
+              aria-pressed={rough}
+              className={`ml-auto min-h-9 px-3 ${rough ? 'bg-ink text-docket' : 'border border-ink/40'}`}
+              onClick={() => {
+                setRough(!rough)
+              }}
+            >
+              rough first: {plural(sheet.blocks.length, 'block')}
+            </button>
+            {backdrop && (
+              <button
+                type="button"
+                aria-pressed={onPicture}
+                className={`min-h-9 px-3 ${onPicture ? 'bg-ink text-docket' : 'border border-ink/40'}`}
+                onClick={() => {
+                  setOnPicture(!onPicture)
+                }}
+              >
+                on its picture
+              </button>
+            )}
           </div>
+          {rough && (
+            <p className="border-l-4 border-brass-deep px-2 py-0.5 text-sm">
+              Break the hide down along the broken lines first, by shears or a wheel, wide of the
+              pieces; then cut each block exactly on the mat.
+            </p>
+          )}
           {tab === 'steps' && (
             <Steps
               sheet={sheet}

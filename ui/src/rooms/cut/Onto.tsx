@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { Link } from 'react-router'
 import { server, type Schemas } from '../../api/client'
 import { Said } from '../../parts/controls'
 import { keyOf, type Sheet } from './ticks'
@@ -33,6 +34,9 @@ export function Onto({
   return (
     <div className="grid gap-2">
       <div className="flex flex-wrap items-center gap-1.5 text-sm">
+        <Link className={`${LINK} bg-brass font-semibold`} to={`/cut/${sheet.id}/project`}>
+          By projector
+        </Link>
         {FILES.map(([path, words]) => (
           <a
             key={path}
