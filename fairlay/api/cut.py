@@ -37,7 +37,7 @@ from fairlay.api.models import Circle, Created
 from fairlay.api.shapes import piece_rings
 from fairlay.core.cutting.bundles import bundles_of
 from fairlay.core.cutting.left_over import SizeRule
-from fairlay.core.cutting.plan import Bench, Step, ground_of_block, tool_for
+from fairlay.core.cutting.plan import STOP_SHORT, Bench, Step, ground_of_block, tool_for
 from fairlay.core.cutting.plotted import plot_lines
 from fairlay.core.cutting.projector import calibrated
 from fairlay.core.cutting.tape import words_of
@@ -228,7 +228,7 @@ def cut_docket(sheet_id: int, request: Request) -> Response:
             ", ".join((*s.tools, *s.punches)),
             place.get(s.piece, ""),
             s.passes,
-            "; ".join(s.cautions),
+            "stop short of the corners" if STOP_SHORT in s.cautions else "",
         )
         for s in own.plan.steps
     ]

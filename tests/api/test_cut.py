@@ -222,7 +222,7 @@ def test_the_prints_and_files_of_a_cut_come_whole(table: Table) -> None:
         assert answer.status_code == 200 and answer.content.startswith(begins), path
     places = table.page.get(f"{at}/placing").json()
     assert [(p["piece"], p["copy_number"]) for p in places] == _keys(table)
-    assert all("mm" in p["words"] or "stops" in p["words"] for p in places)
+    assert all(any(w in p["words"] for w in ("mm", "stops", "level")) for p in places)
 
 
 def test_how_the_shop_cuts_is_kept_and_nonsense_refused(workshop: TestClient) -> None:

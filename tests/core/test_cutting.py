@@ -194,7 +194,7 @@ def test_what_is_laid_by_tape_alone_is_fair(seed: int) -> None:
         values = [row.x, row.y, row.far] if row.how == "tape" else [row.slide]
         if not row.fine:
             assert all(abs(v - round(v)) < 1e-9 for v in values), "whole millimetres, as a tape shows them"
-        assert "mm" in words_of(row, hide, {}) or "stops" in words_of(row, hide, {})
+        assert any(w in words_of(row, hide, {}) for w in ("mm", "stops", "level with"))
 
 
 def test_butted_cards_are_placed_by_butting() -> None:

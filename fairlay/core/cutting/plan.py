@@ -40,6 +40,7 @@ LAY_RULE_S, TAKE_UP_S, PUNCH_S, PRESS_S = 9.0, 14.0, 7.0, 12.0
 USUAL_PUNCHES: Final = (2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
 USUAL_ROUND: Final = (5.0, 8.0, 12.0)
 SAME_PUNCH_MM: Final = 0.26
+STOP_SHORT: Final = "stop short of the marked corners, and free them with a short blade"
 BETWEEN_MM: Final = 40.0
 """Waste narrower than twice this stays with the block it lies in."""
 WIDE_MM: Final = 5.0
@@ -265,7 +266,7 @@ def _cautions(strokes: Sequence[Stroke], tool: Tool) -> tuple[str, ...]:
     if any(s.straight for s in strokes):
         out.append("free hand behind the edge of the rule; the rule covers the good leather")
     if any(any(s.short) for s in strokes):
-        out.append("stop short of the marked corners, and free them with a short blade")
+        out.append(STOP_SHORT)
     if any(not s.straight for s in strokes):
         out.append("cut away from the body; turn the leather, not the wrist")
     return tuple(out)

@@ -343,5 +343,10 @@ def words_of(row: Row, hide: Hide, names: Mapping[Key, str]) -> str:
         )
     against = names.get(row.against, f"{row.against[0]} {row.against[1] + 1}")
     if row.how == "butt":
-        return f"butt it to {against}, its corner {row.slide:.0f} mm past that one's"
+        where = (
+            "level with"
+            if not row.slide
+            else f"{abs(row.slide):.0f} mm {'past' if row.slide > 0 else 'short of'}"
+        )
+        return f"butt it to {against}, its corner {where} that one's"
     return f"butt it to {against} and push it along until it stops"

@@ -20,7 +20,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from fairlay.core.capture.grid_page import FOOT_MM, MARGIN_MM, paper_mm
 from fairlay.core.cutting.cuts import Key
-from fairlay.core.cutting.plan import CutPlan
+from fairlay.core.cutting.plan import STOP_SHORT, CutPlan
 from fairlay.core.errors import BadLay
 from fairlay.core.formats.hpgl import PlotLine
 from fairlay.core.formats.pdf import BLACK, GREY, OVERLAP_MM, TILE_PAPERS, canvas_on, fonts, foot, tiling
@@ -91,7 +91,8 @@ def docket_pdf(
     for k, words in enumerate((STROP, LIFT)):
         canvas.drawString(EDGE * mm, (EDGE + 5 - 5 * k) * mm, words)
     canvas.showPage()
-    _steps(canvas, w, h, rows, bundles, f"{hide.id}  {title}")
+    always = dict.fromkeys(words for step in plan.steps for words in step.cautions if words != STOP_SHORT)
+    _steps(canvas, w, h, rows, bundles, f"{hide.id}  {title}", list(always))
     canvas.save()
     return out.getvalue()
 
@@ -158,7 +159,13 @@ def _hide(
 
 
 def _steps(
-    canvas: Canvas, w: float, h: float, rows: Sequence[DocketRow], bundles: Sequence[str], title: str
+    canvas: Canvas,
+    w: float,
+    h: float,
+    rows: Sequence[DocketRow],
+    bundles: Sequence[str],
+    title: str,
+    always: Sequence[str],
 ) -> None:
     plain, bold = fonts()
     columns = ((EDGE, 12.0), (EDGE + 13, 62.0), (EDGE + 77, 66.0), (EDGE + 145, w - 2 * EDGE - 145))
@@ -173,16 +180,19 @@ def _steps(
         return h - EDGE - 13
 
     y = head()
+    canvas.setFont(plain, 11)
+    for words in always:
+        canvas.drawString(EDGE * mm, (y - 4) * mm, words)
+        y -= 5.5
     for row in rows:
         passes = f", {row.passes} strokes" if row.passes > 1 else ""
         cells = (
-            simpleSplit(row.name, bold, 10, columns[1][1] * mm),
-            simpleSplit(row.tools + passes, plain, 9, columns[2][1] * mm),
-            simpleSplit(
-                row.place + (f". {row.cautions}" if row.cautions else ""), plain, 8, columns[3][1] * mm
-            ),
+            simpleSplit(row.name, bold, 12, columns[1][1] * mm),
+            simpleSplit(row.tools + passes, plain, 11, columns[2][1] * mm),
+            simpleSplit(row.place, plain, 11, columns[3][1] * mm)
+            + simpleSplit(row.cautions, plain, 11, columns[3][1] * mm),
         )
-        tall = 3.0 + 4.2 * max(len(c) for c in cells)
+        tall = 3.0 + 5.0 * max(len(c) for c in cells)
         if y - tall < EDGE:
             canvas.showPage()
             y = head()
@@ -192,11 +202,11 @@ def _steps(
         canvas.setFont(bold, 16)
         canvas.drawString(columns[0][0] * mm, (y - 6) * mm, str(row.number))
         for (x, _), lines, (font, size) in zip(
-            columns[1:], cells, ((bold, 10), (plain, 9), (plain, 8)), strict=True
+            columns[1:], cells, ((bold, 12), (plain, 11), (plain, 11)), strict=True
         ):
             canvas.setFont(font, size)
             for k, words in enumerate(lines):
-                canvas.drawString(x * mm, (y - 4.4 - 4.2 * k) * mm, words)
+                canvas.drawString(x * mm, (y - 5.0 - 5.0 * k) * mm, words)
         y -= tall
     canvas.setFont(plain, 10)
     for words in bundles:
