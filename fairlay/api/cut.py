@@ -20,6 +20,7 @@ from fairlay.api.cut_models import (
     CutPiece,
     CutStep,
     MarksIn,
+    PaceOut,
     PartLeft,
     PieceIn,
     PieceState,
@@ -317,6 +318,12 @@ def cut_choices() -> CutChoicesIO:
         keep_m2=own.keeps.area_m2,
         keep_width_mm=own.keeps.width_mm,
     )
+
+
+@router.get("/cut-pace")
+def cut_pace() -> PaceOut:
+    """How long cutting truly takes here, beside what is planned."""
+    return PaceOut.model_validate(cutting.pace(), from_attributes=True)
 
 
 @router.put("/cut-choices", status_code=204)

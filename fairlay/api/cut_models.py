@@ -211,3 +211,16 @@ class CalibrationOut(BaseModel):
 
     matrix: list[list[float]]
     worst_mm: float
+
+
+class PaceOut(BaseModel):
+    """By how much the shop is slower than the plan's own speeds, from how many pieces; ``low`` to ``high`` is
+    the middle half of them.
+    """
+
+    pace: float
+    pieces: int
+    planned_min: float
+    true_min: float
+    low: float
+    high: float

@@ -71,7 +71,7 @@ TABLE: Final[tuple[Row, ...]] = (
         take_out worth_of all_deliveries one_delivery tags markers table_camera get_settings
         all_articles all_batches one_batch all_lays one_lay earlier_revisions lay_events export one_job
         to_cut one_cut cut_placing cut_states left_of_hide cut_docket cut_labels cut_print
-        cut_plot cut_choices
+        cut_plot cut_choices cut_pace
         where_it_went most_possible questions what_ifs one_answer propose_leather
         events deeds_of""",
     ),

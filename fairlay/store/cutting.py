@@ -19,6 +19,7 @@ from cachetools import LRUCache
 from pydantic import TypeAdapter
 
 from fairlay.core.cutting.left_over import Account, LeftOver, SizeRule, account_of_cut, left_over
+from fairlay.core.cutting.pace import Pace, pace_of
 from fairlay.core.cutting.plan import Bench, CutPlan, cut_plan
 from fairlay.core.cutting.tape import Row, placing_table
 from fairlay.core.cutting.ticks import ACTS, CUT, STATE_OF, Act, State, Tick, states_of
@@ -227,6 +228,9 @@ def tick(sheet_id: int, ticks: Sequence[Tick]) -> dict[Key, Tick]:
                 value=one.piece,
                 expected="a piece of it; nothing was kept",
             )
+    number = HideRow.select(HideRow.number).where(HideRow.id == row.hide_id).get().number
+    bench = replace(CHOICES.read(row.bench).bench, pace=1.0)
+    planned = {s.piece: s.seconds for s in _plan(saved, saved.job.hides_by_id[number], bench).steps}
     at = now()
     latest = seconds_at(at) + MOST_AHEAD_S
     for one in ticks:
@@ -243,6 +247,7 @@ def tick(sheet_id: int, ticks: Sequence[Tick]) -> dict[Key, Tick]:
             number=one.number,
             revision=saved.head,
             lies=None if p is None else written([p])[0],
+            planned_s=planned.get(one.key, 0.0),
             pressed_at=pressed,
             came_at=at,
             by=who(),
@@ -438,6 +443,23 @@ def _on_the_rack(row: HideRow, hide: Hide, grounds: Sequence[Any]) -> list[str]:
         add_hide(made, about, part, f"left of {row.number} once it was cut")
         out.append(number)
     return out
+
+
+@connected
+def pace() -> Pace:
+    """Return the shop's own pace, by all that was ticked at the bench so far."""
+    rows = CutTickRow.select(
+        CutTickRow.sheet,
+        CutTickRow.piece,
+        CutTickRow.copy_number,
+        CutTickRow.pressed_at,
+        CutTickRow.planned_s,
+    ).where(CutTickRow.act == "done", CutTickRow.planned_s > 0)
+    by_sheet: dict[int, dict[Key, tuple[float, float]]] = {}
+    for row in rows:
+        at = (seconds_at(row.pressed_at), float(row.planned_s))
+        by_sheet.setdefault(row.sheet_id, {})[row.piece, int(row.copy_number)] = at
+    return pace_of([list(own.values()) for own in by_sheet.values()])
 
 
 def placing(own: Sheet) -> list[Row]:

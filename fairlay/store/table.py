@@ -37,6 +37,7 @@ class Table(peewee.Model):
     upload_id: int | None
     parent_id: int | None
     lay_job_id: int
+    sheet_id: int
     event_id: int
     job_id: int
     person_id: Any

@@ -430,6 +430,7 @@ class CutTickRow(Table):
     number = peewee.IntegerField(default=0)
     revision = peewee.IntegerField(default=0)
     lies = Json(null=True)
+    planned_s = peewee.DoubleField(default=0.0)
     pressed_at = peewee.DateTimeField()
     came_at = peewee.DateTimeField()
     by = _done_by()

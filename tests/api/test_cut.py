@@ -91,8 +91,9 @@ def test_a_hide_is_cut_piece_by_piece_and_closed(table: Table) -> None:
     assert sorted(k for s in own["steps"] for k in s["frees"]) == sorted(f"{i}#{k}" for i, k in keys)
     assert page.post(f"/api/lays/{table.lay_id}/cut", json={"hide": table.hide}).json()["id"] == table.id
     at = page.get(f"/api/cut/{table.id}/states").json()["at_s"]
-    states = table.send(*(table.tick(k, "done", at + n) for n, k in enumerate(keys[:-2])))
+    states = table.send(*(table.tick(k, "done", at + 2 * n) for n, k in enumerate(keys[:-2])))
     assert set(states.values()) == {"done"} and len(states) == len(keys) - 2
+    assert page.get("/api/cut-pace").json()["pieces"] >= len(keys) - 4
     listed = next(c for c in page.get("/api/cut").json() if c["sheet"] == table.id)
     assert listed["done"] == len(keys) - 2 and listed["state"] == "open"
     left = page.get(f"/api/cut/{table.id}/left").json()
@@ -231,5 +232,7 @@ def test_how_the_shop_cuts_is_kept_and_nonsense_refused(workshop: TestClient) ->
     assert workshop.put("/api/cut-choices", json=chosen).status_code == 204
     assert workshop.get("/api/cut-choices").json() == chosen
     assert workshop.put("/api/cut-choices", json=own | {"pace": 0}).status_code == 409
+    learned = workshop.get("/api/cut-pace").json()
+    assert learned["pace"] > 0 and (learned["pieces"] == 0) == (learned["planned_min"] == 0)
     assert workshop.put("/api/cut-choices", json=own | {"punches_mm": [-3]}).status_code == 409
     assert workshop.put("/api/cut-choices", json=own).status_code == 204

@@ -23,6 +23,7 @@ from shapely.ops import unary_union
 from fairlay.core.capture.grid_page import MARGIN_MM
 from fairlay.core.cutting.cuts import Pieces
 from fairlay.core.cutting.left_over import SizeRule, account_of_cut, left_over
+from fairlay.core.cutting.pace import pace_of
 from fairlay.core.cutting.plan import Bench, CutPlan, cut_plan, ground_of_block, tool_for
 from fairlay.core.cutting.plotted import plot_lines
 from fairlay.core.cutting.sides import radius_mm, sides_of
@@ -136,6 +137,7 @@ def test_straps_go_first_or_last_and_smalls_at_the_end() -> None:
     assert seat.tools == ("die and press",) and seat.passes == 1 and "both hands clear" in seat.cautions[0]
     strap = next(s for s in die.steps if s.piece[0] == "strap")
     assert "strap cutter, from the trued edge" in strap.tools
+    assert strap.cautions[0] == "nick its tail end 25 mm in, 22 mm from the trued edge"
     slow = cut_plan(job, job.hides[0], lay.placements, {}, Bench(pace=2.0))
     assert slow.minutes == pytest.approx(2 * cut_plan(job, job.hides[0], lay.placements, {}).minutes)
 
@@ -311,3 +313,13 @@ def test_a_narrow_strip_is_scrap_and_a_block_is_kept() -> None:
     block = left_over(hide, [Polygon(jobs.rectangle(400, 400))])
     assert [p.keep for p in block] == [True]
     assert left_over(hide, [box(0, 0, 720, 400)], SizeRule(0.01, 90))[0].why == "nowhere 90 mm wide"
+
+
+def test_the_shops_pace_is_learned_slowly_and_not_from_breaks() -> None:
+    assert pace_of([]).pace == 1.0 and pace_of([[(0.0, 30.0)]]).pieces == 0
+    few = pace_of([[(60.0 * k, 30.0) for k in range(4)]])
+    assert few.pieces == 3 and few.pace == pytest.approx((3 * 2 + 30) / 33)
+    many = pace_of([[(60.0 * k, 30.0) for k in range(400)]])
+    assert 1.9 < many.pace < 2.0 and many.low == many.high == 2.0
+    breaks = [(0.0, 30.0), (45.0, 30.0), (7000.0, 30.0), (7000.2, 30.0), (7045.2, 30.0)]
+    assert pace_of([breaks[::-1]]).pieces == 2 and pace_of([breaks]).true_min == pytest.approx(1.5)

@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.cutting.cuts import Cut, Key, Pieces, Stroke, cuts_of, strokes_of
 from fairlay.core.cutting.sides import radius_mm
-from fairlay.core.lay.lane import is_strap
+from fairlay.core.lay.lane import is_strap, sides_mm
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
@@ -199,7 +199,7 @@ def _step(
     seconds = bench.pace * (
         TAKE_UP_S + PUNCH_S * len(punches) + sum(_stroke_s(s, tool, passes) for s in ordered)
     )
-    cautions = _cautions(ordered, tool)
+    cautions = (*_nick(hide, piece, tool), *_cautions(ordered, tool))
     return Step(number, (p.piece, p.copy), tuple(ordered), words, punches, passes, cautions, seconds, free)
 
 
@@ -257,6 +257,15 @@ def tool_for(stroke: Stroke, bench: Bench, strap_cutter: bool = False) -> str:
         punch = next((r for r in bench.round_mm if abs(r - radius) <= max(0.5, 0.08 * r)), None)
         return f"round-corner punch {punch:g} mm" if punch else "short blade"
     return "short blade"
+
+
+def _nick(hide: Hide, piece: Piece, tool: Tool) -> tuple[str, ...]:
+    """How a strap is begun that the strap cutter draws off the trued edge."""
+    if tool != "strap cutter" or not is_strap(piece):
+        return ()
+    length, width = sides_mm(piece)
+    end = hide.end_name(False)
+    return (f"nick its {end} end {min(25.0, length / 10):.0f} mm in, {width:.0f} mm from the trued edge",)
 
 
 def _cautions(strokes: Sequence[Stroke], tool: Tool) -> tuple[str, ...]:

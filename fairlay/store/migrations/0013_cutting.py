@@ -28,7 +28,8 @@ def up(migrator: object, db: Database) -> None:
         id INT AUTO_INCREMENT PRIMARY KEY, sheet_id INT NOT NULL, tick VARCHAR(36) NOT NULL,
         piece VARCHAR(255) NOT NULL, copy_number INT NOT NULL, act VARCHAR(16) NOT NULL,
         reason VARCHAR(128) NOT NULL DEFAULT '', tablet VARCHAR(36) NOT NULL DEFAULT '', number INT NOT NULL
-        DEFAULT 0, revision INT NOT NULL DEFAULT 0, lies JSON NULL, pressed_at DATETIME(3) NOT NULL, came_at
+        DEFAULT 0, revision INT NOT NULL DEFAULT 0, lies JSON NULL, planned_s DOUBLE NOT NULL DEFAULT 0,
+        pressed_at DATETIME(3) NOT NULL, came_at
         DATETIME(3) NOT NULL, by_id INT NULL, UNIQUE KEY cut_tick_name (tick), KEY cut_tick_piece (sheet_id,
         piece, copy_number), FOREIGN KEY (sheet_id) REFERENCES cut_sheet (id) ON DELETE CASCADE, FOREIGN KEY
         (by_id) REFERENCES person (id) ON DELETE SET NULL) {OPTIONS}

@@ -44,6 +44,7 @@ function AtTable({ sheet }: { sheet: Sheet }) {
   const ticks = useTicks(sheet)
   const [stropped, setStropped] = useState(() => localStorage.getItem(STROPPED) === today())
   const [spoiling, setSpoiling] = useState<Step | null>(null)
+  const [seen, setSeen] = useState(sheet.head)
   const now = sheet.state === 'open' ? stepNow(sheet.steps, ticks.states) : null
   const done = sheet.steps.filter((s) => ticks.stateOf(s) === 'done').length
   const placing = server.useQuery(
@@ -138,6 +139,19 @@ function AtTable({ sheet }: { sheet: Sheet }) {
             <p role="alert" className="border-l-4 border-unsound bg-unsound/10 px-3 py-1">
               The leather or the lay changed since. What is cut stays; look at the lay before the
               next piece.
+            </p>
+          )}
+          {sheet.head !== seen && (
+            <p role="alert" className="border-l-4 border-brass bg-brass/15 px-3 py-1">
+              The lay was changed: numbers may be others now. What is cut stays as it is.{' '}
+              <Button
+                className="min-h-14"
+                onClick={() => {
+                  setSeen(sheet.head)
+                }}
+              >
+                Seen
+              </Button>
             </p>
           )}
           <Trouble error={ticks.refused} onPaper />

@@ -4,6 +4,8 @@ import { api, server, told, type Schemas } from '../../api/client'
 import { Button, Empty, Trouble, Waiting } from '../../parts/controls'
 import { cssShare } from '../../parts/units'
 import { useMay } from '../people/me'
+import { Only } from '../people/Only'
+import { Choices } from './Choices'
 
 const WORDS: Record<string, string> = { open: 'being cut', laid: 'laid, to be cut', closed: 'cut' }
 
@@ -43,7 +45,14 @@ export function CutList() {
     )
   return (
     <div className="h-full overflow-auto px-6 py-4">
-      <h1 className="font-stamp text-2xl font-bold">Cut</h1>
+      <div className="flex max-w-4xl items-center gap-4">
+        <h1 className="font-stamp text-2xl font-bold">Cut</h1>
+        <span className="ml-auto">
+          <Only may="choose_cut">
+            <Choices />
+          </Only>
+        </span>
+      </div>
       <Trouble error={begin.error} />
       <ul className="mt-3 max-w-4xl" aria-label="Hides to cut">
         {found.data.map((one) => (
