@@ -1,4 +1,5 @@
 /** What of the front end knows no screen, for the tests to call in a browser. */
+export * as asking from '../../ui/src/rooms/lay/asking'
 export * as contours from '../../ui/src/rooms/patterns/contours'
 export * as drawing from '../../ui/src/hide/drawing'
 export * as hand from '../../ui/src/rooms/lay/hand'
@@ -7,4 +8,5 @@ export * as lay from '../../ui/src/rooms/lay/lay'
 export * as piece from '../../ui/src/rooms/patterns/pieceTools'
 export * as push from '../../ui/src/rooms/leather/push'
 export * as seen from '../../ui/src/rooms/leather/seenTaken'
+export * as ticks from '../../ui/src/rooms/cut/ticks'
 export * as units from '../../ui/src/parts/units'
