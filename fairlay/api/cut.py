@@ -47,7 +47,7 @@ from fairlay.core.formats.docket_pdf import DocketRow, Label, docket_pdf, labels
 from fairlay.core.formats.dxf import cuts_dxf
 from fairlay.core.formats.hpgl import write_hpgl
 from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
-from fairlay.store import batches, changed_leather, cutting, lays, what_if
+from fairlay.store import batches, changed_leather, closing, cutting, lays, what_if
 from fairlay.store.clock import now, seconds_at
 from fairlay.store.cutting import CutChoices, Sheet
 from fairlay.store.hides import told_of
@@ -187,7 +187,7 @@ def tick_pieces(sheet_id: int, asked: TicksIn) -> StatesOut:
 @router.post("/cut/{sheet_id}/recut", status_code=201)
 def recut_piece(sheet_id: int, asked: PieceIn) -> RecutOut:
     """Find where a spoilt piece is cut again."""
-    found = cutting.recut(sheet_id, (asked.piece, asked.copy_number))
+    found = closing.recut(sheet_id, (asked.piece, asked.copy_number))
     return RecutOut(head=found.head, hide=found.hide)
 
 
@@ -201,14 +201,14 @@ def left_of_hide(sheet_id: int) -> list[PartLeft]:
             keep=p.keep,
             why=p.why,
         )
-        for p in cutting.left_of(sheet_id)
+        for p in closing.left_of(sheet_id)
     ]
 
 
 @router.post("/cut/{sheet_id}/close", status_code=201)
 def close_hide(sheet_id: int, asked: CloseIn) -> ClosedOut:
     """Close a hide: what is left goes on the rack or to scrap."""
-    told = cutting.close(sheet_id, asked.keep)
+    told = closing.close(sheet_id, asked.keep)
     return ClosedOut(
         account=AccountOut.model_validate(told.account, from_attributes=True),
         offcuts=list(told.offcuts),

@@ -39,7 +39,7 @@ from fairlay.core.formats.exchange import read_placement, write_job, write_lay
 from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.again import job_again
 from fairlay.core.shapes.placing import place_region
-from fairlay.store import by_hand, candidates, changed_leather, jobs, lays, ordering, what_if
+from fairlay.store import by_hand, candidates, changed_leather, jobs, lays, ordering, pins, what_if
 from fairlay.store.jobs import LIVE, LayWork
 from fairlay.store.lay_history import history
 from fairlay.store.lays import SavedLay
@@ -147,8 +147,8 @@ def earlier_revisions(lay_id: int, before: int) -> list[RevisionOut]:
 @router.post("/{lay_id}/pins")
 def pin(lay_id: int, asked: PinChange) -> list[PinnedPiece]:
     """Pin pieces where they lie, and take pins out."""
-    pins = lays.pin(lay_id, add=keys_of(asked.add), drop=keys_of(asked.drop))
-    return [PinnedPiece(piece=piece, copy_number=copy) for piece, copy in pins]
+    held = pins.pin(lay_id, add=keys_of(asked.add), drop=keys_of(asked.drop))
+    return [PinnedPiece(piece=piece, copy_number=copy) for piece, copy in held]
 
 
 @router.post("/{lay_id}/leather")

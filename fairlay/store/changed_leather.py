@@ -18,7 +18,7 @@ from fairlay.store.hides import hides_by_id
 from fairlay.store.lays import LaidOn, SavedLay
 from fairlay.store.tables import HideRow, LayHideRow, LayJobRow, LayRevisionRow, LayRow
 
-Key = tuple[int, int, str, int, int]
+Key = tuple[int, int, str, int, int, frozenset[tuple[str, int]]]
 
 
 @dataclass(frozen=True)
@@ -38,11 +38,13 @@ def of_lay(saved: SavedLay) -> tuple[OnLeatherNow, ...]:
 def _now(saved: SavedLay) -> list[OnLeatherNow]:
     """How a lay stands on each of its hides that is of another version now."""
     then = {on.hide_id: on.version for on in saved.leather}
-    job = replace(saved.job, excused=cut_keys(saved.id))
     rows = HideRow.select(HideRow.id, HideRow.version).where(HideRow.id.in_(list(then) or [0]))
     other = [row.id for row in rows if row.version != then[row.id]]
+    if not other:
+        return []
+    job = replace(saved.job, excused=cut_keys(saved.id))
     return [
-        _found((saved.id, saved.at, saved.job.name, h.id, h.version), job, saved.lay, h.hide)
+        _found((saved.id, saved.at, saved.job.name, h.id, h.version, job.excused), job, saved.lay, h.hide)
         for h in hides_by_id(other)
     ]
 

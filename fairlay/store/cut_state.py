@@ -6,9 +6,10 @@ from typing import cast
 
 from fairlay.core.cutting.ticks import CUT, STATE_OF, Act, Tick, states_of
 from fairlay.store.clock import seconds_at
+from fairlay.store.cut_rows import CutSheetRow, CutTickRow
 from fairlay.store.database import connected
 from fairlay.store.lay_rows import Key
-from fairlay.store.tables import CutSheetRow, CutTickRow, LayRow
+from fairlay.store.tables import LayRow
 
 
 @connected

@@ -120,34 +120,10 @@ def cut_off(
         )
     facts, cost = _facts(row), float(row.cost or 0.0)
     whole = kept.hide.region.area
-    limits = leather_settings().limits
     made = []
     for part in (p for k, p in enumerate(parts) if k not in set(scrap)):
-        number = next(n for n in (f"{row.number}-{k}" for k in count(1)) if n not in held)
-        held.add(number)
-        hide = as_hide(
-            part,
-            number,
-            edge_margin_mm=kept.hide.edge_margin_mm,
-            cost_per_m2=row.cost_per_m2,
-            limits=limits,
-        )
-        share = cost * hide.region.area / whole if whole else 0.0
-        about = About(
-            row.material,
-            row.mill,
-            row.colour,
-            row.tannage,
-            row.temper,
-            row.thickness_mm,
-            row.grade,
-            "looked over" if how_far(part).enough else "received",
-            row.received_on,
-            row.finish,
-            parent_id=row.id,
-            cost=share,
-        )
-        made.append(add_hide(hide, about, part, f"cut off {row.number}"))
+        offcut, share = put_offcut(row, part, whole, cost, held, f"cut off {row.number}")
+        made.append(offcut)
         row.cost = float(row.cost or 0.0) - share
     came = ", ".join(r.number for r in HideRow.select(HideRow.number).where(HideRow.id.in_(made or [0])))
     gone = len(parts) - len(made)
@@ -156,6 +132,39 @@ def cut_off(
     _forget_old(hide_id)
     row.state, row.whole = "part used", False
     return _keep(row, after), tuple(made)
+
+
+def put_offcut(
+    row: HideRow, part: LookingOver, whole_mm2: float, cost: float, held: set[str], words: str
+) -> tuple[int, float]:
+    """Put a part of a hide on the rack under a number of its own (none of ``held``, to which it is added),
+    with its share by area of what the hide's leather ``cost``; return the offcut's id, and that share.
+    """
+    number = next(n for n in (f"{row.number}-{k}" for k in count(1)) if n not in held)
+    held.add(number)
+    hide = as_hide(
+        part,
+        number,
+        edge_margin_mm=rack_hide(row).hide.edge_margin_mm,
+        cost_per_m2=row.cost_per_m2,
+        limits=leather_settings().limits,
+    )
+    share = cost * hide.region.area / whole_mm2 if whole_mm2 else 0.0
+    about = About(
+        row.material,
+        row.mill,
+        row.colour,
+        row.tannage,
+        row.temper,
+        row.thickness_mm,
+        row.grade,
+        "looked over" if how_far(part).enough else "received",
+        row.received_on,
+        row.finish,
+        parent_id=row.id,
+        cost=share,
+    )
+    return add_hide(hide, about, part, words), share
 
 
 def _facts(row: HideRow) -> dict[str, Any]:

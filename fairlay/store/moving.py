@@ -46,6 +46,7 @@ from fairlay.store import (
 from fairlay.store import database as store
 from fairlay.store import tables as t
 from fairlay.store.clock import now
+from fairlay.store.cut_rows import CutSheetRow, CutTickRow
 from fairlay.store.database import connected
 from fairlay.store.moving_drawings import drawings, member_of
 from fairlay.store.people_rows import BenchRow, CodeRow, DeedRow, SessionRow, TryRow
@@ -76,8 +77,8 @@ TRAVELS: Final[tuple[type[Table], ...]] = (
     t.LayMarkRow,
     t.LayPinRow,
     t.LayInsistedRow,
-    t.CutSheetRow,
-    t.CutTickRow,
+    CutSheetRow,
+    CutTickRow,
     t.JobRow,
     t.LayCandidateRow,
     DeedRow,

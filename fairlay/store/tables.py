@@ -24,7 +24,7 @@ class PersonRow(Table):
         table_name = "person"
 
 
-def _done_by() -> Any:
+def done_by() -> Any:
     """Whose doing a row is; null where nobody asked for it, or it was before there were accounts."""
     return peewee.ForeignKeyField(PersonRow, null=True, default=who, backref="+")
 
@@ -57,7 +57,7 @@ class DeliveryRow(Table):
     received_on = peewee.DateField()
     closed = peewee.BooleanField(default=False)
     created_at = peewee.DateTimeField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "delivery"
@@ -123,7 +123,7 @@ class HideEventRow(Table):
     facts = Json(null=True)
     state = peewee.CharField(16, null=True)
     created_at = peewee.DateTimeField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "hide_event"
@@ -171,7 +171,7 @@ class ArticleRevisionRow(Table):
     document = Json()
     version = peewee.IntegerField(default=1)
     created_at = peewee.DateTimeField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "article_revision"
@@ -185,7 +185,7 @@ class UploadRow(Table):
     media_type = peewee.CharField(64)
     body = peewee.BlobField()
     created_at = peewee.DateTimeField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "upload"
@@ -217,7 +217,7 @@ class BatchRow(Table):
     match_sets = Json(default=list)
     standing = peewee.CharField(16, default="open")
     version = peewee.IntegerField(default=1)
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "batch"
@@ -266,7 +266,7 @@ class LayRow(Table):
     head = peewee.IntegerField(default=0)
     given_up = peewee.BooleanField(default=False)
     created_at = peewee.DateTimeField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "lay"
@@ -331,7 +331,7 @@ class LayRevisionRow(Table):
     yield_of_used = peewee.DoubleField(default=0.0)
     worth = peewee.DoubleField(default=0.0)
     created_at = peewee.DateTimeField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "lay_revision"
@@ -359,7 +359,7 @@ class LayMarkRow(Table):
     number = peewee.IntegerField()
     name = peewee.CharField(128)
     created_at = peewee.DateTimeField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "lay_mark"
@@ -372,7 +372,7 @@ class LayPinRow(Table):
     lay = peewee.ForeignKeyField(LayRow, backref="pins", on_delete="CASCADE")
     piece = peewee.CharField(255)
     copy_number = peewee.IntegerField()
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "lay_pin"
@@ -385,58 +385,13 @@ class LayInsistedRow(Table):
     lay = peewee.ForeignKeyField(LayRow, backref="insisted", on_delete="CASCADE")
     piece = peewee.CharField(255)
     copy_number = peewee.IntegerField()
-    by = _done_by()
+    by = done_by()
     signed_by = peewee.ForeignKeyField(PersonRow, null=True, backref="+")
     signed_at = peewee.DateTimeField(null=True)
 
     class Meta:
         table_name = "lay_insisted"
         indexes = ((("lay", "piece", "copy_number"), True),)
-
-
-class CutSheetRow(Table):
-    """The cutting of one hide of a lay: open until it is closed, with where its leather went then
-    (``account``). ``bench`` is how the shop cut when it was begun.
-    """
-
-    lay = peewee.ForeignKeyField(LayRow, backref="cut_sheets", on_delete="CASCADE")
-    hide = peewee.ForeignKeyField(HideRow, backref="+")
-    state = peewee.CharField(16, default="open", index=True)
-    bench = Json(default=dict)
-    planned_minutes = peewee.DoubleField(default=0.0)
-    account = Json(null=True)
-    begun_at = peewee.DateTimeField()
-    closed_at = peewee.DateTimeField(null=True)
-    by = _done_by()
-
-    class Meta:
-        table_name = "cut_sheet"
-        indexes = ((("lay", "hide"), True),)
-
-
-class CutTickRow(Table):
-    """What somebody did at the bench with a piece, never changed: ``pressed_at`` is when, by the clock of the
-    server as the tablet knew it; ``tick`` is its own name, by which one sent twice is known. ``lies`` is
-    where the piece lay.
-    """
-
-    sheet = peewee.ForeignKeyField(CutSheetRow, backref="ticks", on_delete="CASCADE")
-    tick = peewee.CharField(36, unique=True)
-    piece = peewee.CharField(255)
-    copy_number = peewee.IntegerField()
-    act = peewee.CharField(16)
-    reason = peewee.CharField(128, default="")
-    tablet = peewee.CharField(36, default="")
-    number = peewee.IntegerField(default=0)
-    revision = peewee.IntegerField(default=0)
-    lies = Json(null=True)
-    planned_s = peewee.DoubleField(default=0.0)
-    pressed_at = peewee.DateTimeField()
-    came_at = peewee.DateTimeField()
-    by = _done_by()
-
-    class Meta:
-        table_name = "cut_tick"
 
 
 class JobRow(Table):
@@ -468,7 +423,7 @@ class JobRow(Table):
     beat_at = peewee.DateTimeField(null=True)
     created_at = peewee.DateTimeField()
     ended_at = peewee.DateTimeField(null=True)
-    by = _done_by()
+    by = done_by()
 
     class Meta:
         table_name = "work_job"

@@ -16,7 +16,7 @@ def test_a_hide_is_cut_on_a_tablet(browser: Browser, page: Page, address: str) -
     articles = {a["slug"]: a["id"] for a in _api(page, "GET", "/api/articles")}
     lines = [{"article_id": articles["stove-mitt"], "quantity": 3}]
     batch = _api(page, "POST", "/api/batches", {"number": "T-CUT", "name": "Mitts", "lines": lines})["id"]
-    side = next(h for h in _api(page, "GET", "/api/leather") if h["number"] == "F-103")["id"]
+    side = next(h for h in _api(page, "GET", "/api/leather") if h["number"] == "O-045")["id"]
     asked = {"material": "body leather", "hide_ids": [side], "objective": "order", "shared": True}
     lay = _api(page, "POST", f"/api/batches/{batch}/lays", asked)["id"]
     job = _api(page, "POST", f"/api/lays/{lay}/run", {"seconds": 2, "seed": 1})
@@ -27,7 +27,7 @@ def test_a_hide_is_cut_on_a_tablet(browser: Browser, page: Page, address: str) -
     context = browser.new_context(viewport=TABLET, has_touch=True)
     tablet = context.new_page()
     tablet.goto(f"{address}/cut")
-    row = tablet.get_by_role("listitem").filter(has_text="F-103").filter(has_text="T-CUT")
+    row = tablet.get_by_role("listitem").filter(has_text="O-045").filter(has_text="T-CUT")
     row.get_by_role("button", name="Begin").tap()
     docket = tablet.get_by_role("region", name="Docket of this cut")
     expect(docket).to_contain_text("minutes")
@@ -74,7 +74,7 @@ def test_a_hide_is_cut_on_a_tablet(browser: Browser, page: Page, address: str) -
     tablet.get_by_role("button", name="Close it").tap()
     told = tablet.get_by_role("status").filter(has_text="is closed")
     expect(told).to_contain_text("On the rack now")
-    remnant = told.get_by_role("link", name=re.compile("F-103-")).inner_text().split(", ")[0]
+    remnant = told.get_by_role("link", name=re.compile("O-045-")).inner_text().split(", ")[0]
     rack = {h["number"]: h for h in _api(page, "GET", "/api/leather")}
-    assert rack[remnant]["kind"] == "offcut" and rack["F-103"]["state"] == "used up"
+    assert rack[remnant]["kind"] == "offcut" and rack["O-045"]["state"] == "used up"
     context.close()

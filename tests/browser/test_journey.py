@@ -96,7 +96,9 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
 
 def test_the_rack_and_its_keys(page: Page, address: str) -> None:
     page.goto(f"{address}/leather")
-    expect(page.get_by_role("button", name=re.compile("of (Ferrow Mill|Oxlade Pits)"))).to_have_count(15)
+    there = len(page.request.get(f"{address}/api/leather").json())
+    assert there >= 15, "the demo's, and what other tests cut off"
+    expect(page.get_by_role("button", name=re.compile("of (Ferrow Mill|Oxlade Pits)"))).to_have_count(there)
     page.get_by_label("Units").select_option("imperial")
     expect(page.get_by_role("button", name=re.compile("^F-101"))).to_contain_text("ft²")
     page.get_by_role("button", name=re.compile("^F-101")).click()

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Point, Polygon
 
@@ -190,6 +190,7 @@ def test_more_of_some_pieces_alone_is_laid_around_what_lies() -> None:
         job_again(job, start, pieces=["rivet"])
 
 
+@settings(max_examples=tried(20, 400))
 @given(st.integers(0, 10_000))
 def test_no_lay_passes_what_is_said_that_none_can(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -234,6 +235,7 @@ def test_the_hides_proposed_are_the_cheapest_that_are_thought_enough() -> None:
     assert propose([], [dear]).enough and not propose(job.pieces, []).enough
 
 
+@settings(max_examples=tried(20, 400))
 @given(st.integers(0, 10_000))
 def test_no_hide_holds_more_straps_than_its_runs_allow(seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -13,6 +13,7 @@ import { useHead } from './useLay'
 import { asksBy, idOf, type Change } from './asking'
 
 const SECONDS = [
+  { seconds: 2, name: '2 seconds each' },
   { seconds: 4, name: '4 seconds each' },
   { seconds: 8, name: '8 seconds each' },
   { seconds: 20, name: '20 seconds each' },
