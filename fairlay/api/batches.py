@@ -218,7 +218,12 @@ def propose_leather(batch_id: int, material: str, leave: str = "", fix: str = ""
     free = [h for h in question.hides if h.id not in others and h.id not in left]
     fair = fair_of([replace(question, hides=free)])
     offered = [Offered(h.id, h.card.usable_m2 * h.cost_per_m2, fair[h.id]) for h in free]
-    found = propose(question.pieces, offered, fixed=fixed - left, match_sets=batch.match_sets)
+    # What nobody measured or looked over is opened only where the rest is not enough.
+    known = {h.id for h in free if (h.measured and h.looked_enough) or h.kind == "roll"} | fixed
+    sure = [o for o in offered if o.id in known]
+    found = propose(question.pieces, sure, fixed=fixed - left, match_sets=batch.match_sets)
+    if not found.enough:
+        found = propose(question.pieces, offered, fixed=fixed - left, match_sets=batch.match_sets)
     by_id = {h.id: (h, o) for h, o in zip(free, offered, strict=True)}
     return ProposalOut(
         hides=[

@@ -4,7 +4,8 @@ for it.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
 from fastapi import APIRouter, Request, Response
@@ -46,6 +47,7 @@ from fairlay.core.cutting.ticks import STATE_OF, Tick
 from fairlay.core.formats.docket_pdf import DocketRow, Label, docket_pdf, labels_pdf, lay_print_pdf
 from fairlay.core.formats.dxf import cuts_dxf
 from fairlay.core.formats.hpgl import write_hpgl
+from fairlay.core.lay import Job
 from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
 from fairlay.store import batches, changed_leather, closing, cutting, lays, what_if
 from fairlay.store.clock import now, seconds_at
@@ -269,7 +271,8 @@ def cut_labels(sheet_id: int, request: Request) -> Response:
                 f"{article.name if article else b.article} {b.number + 1}",
                 (
                     f"{batch.number}, rev. {article.revision if article else ''}, of {on or 'no hide yet'}",
-                    *(f"{n} x {name}" for name, n in counted.items()),
+                    "; ".join(f"{n} x {name}" for name, n in counted.items()),
+                    *_bench_notes(job, b.pieces, names),
                     *((f"missing: {missing}",) if missing else ("whole",)),
                 ),
                 _address(request, f"/cut/{sheet_id}"),
@@ -383,6 +386,15 @@ def _numbered(own: Sheet) -> dict[Key, str]:
 def _set_name(slug: str, own: Sheet, names: dict[str, tuple[str, str]]) -> str:
     piece = next((p.id for p in own.saved.job.pieces if p.set_name == slug), "")
     return names.get(piece, ("", slug))[1] or slug
+
+
+def _bench_notes(job: Job, pieces: Sequence[Key], names: Mapping[str, tuple[str, str]]) -> Iterator[str]:
+    """What the bench needs to know of pieces: their stitching, holes, folds and skives, piece by piece."""
+    for name in dict.fromkeys(i for i, _ in pieces):
+        words = Counter(m.words for m in job.pieces_by_id[name].marks if m.words and m.kind != "place")
+        if words:
+            told = ", ".join(f"{n} x {w}" if n > 1 else w for w, n in words.items())
+            yield f"{names.get(name, (name, ''))[0]}: {told}"
 
 
 def _address(request: Request, path: str) -> str:

@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any, Final
 
 from fairlay.core.cutting.left_over import Account, LeftOver, account_of_cut, left_over
-from fairlay.core.cutting.ticks import CUT, states_of
+from fairlay.core.cutting.ticks import CUT, Tick, states_of
 from fairlay.core.errors import Refused
 from fairlay.core.hand.moves import best_angle
 from fairlay.core.hand.open_ground import HandTable
@@ -53,7 +53,7 @@ def recut(sheet_id: int, key: Key) -> Recut:
     still_open(row)
     locked_lay(row.lay_id)
     saved = lays.load(row.lay_id)
-    state = states_of(tick_of(t) for t in ticks_of(row.id)).get(key)
+    state = states_of(tick_of(t) for t in ticks_of(row)).get(key)
     was = next((p for p in saved.lay.placements if (p.piece, p.copy) == key), None)
     if state is None or state.act != "spoilt" or was is None:
         raise Refused(
@@ -68,22 +68,26 @@ def recut(sheet_id: int, key: Key) -> Recut:
     head = lays.ask_anew(
         saved.id, job, lay, saved.leather, base=saved.head, changes=saved.changes, source="recut", freed={key}
     )
+    _recut_from_now(row, was, state, head)
+    return Recut(head, "" if found is None else found.hide)
+
+
+def _recut_from_now(row: CutSheetRow, was: Placement, state: Tick, head: int) -> None:
+    """Write down that a spoilt piece is to be cut once more, and where it lay when it was spoilt."""
+    pressed = at_seconds(state.at_s) + datetime.timedelta(milliseconds=5)
     CutTickRow.create(
         sheet=row.id,
         tick=str(uuid.uuid4()),
-        piece=key[0],
-        copy_number=key[1],
+        piece=was.piece,
+        copy_number=was.copy,
         act="recut",
         reason=state.reason,
-        tablet="",
-        number=0,
         revision=head,
         lies=written([was])[0],
-        pressed_at=max(now(), at_seconds(state.at_s) + datetime.timedelta(milliseconds=5)),
+        pressed_at=max(now(), pressed),
         came_at=now(),
         by=who(),
     )
-    return Recut(head, "" if found is None else found.hide)
 
 
 def _without_ground(job: Job, was: Placement) -> Job:
@@ -167,6 +171,8 @@ def close(sheet_id: int, keep: Collection[int] | None = None) -> Closed:
     offcuts = _on_the_rack(hide_row, own.hide, kept)
     uncut = {(p.piece, p.copy) for p in here} - {(p.piece, p.copy) for p in (*good, *spoilt)}
     back = uncut | {(p.piece, p.copy) for p in spoilt}
+    for p in spoilt:
+        _recut_from_now(row, p, own.ticks[p.piece, p.copy], saved.head)
     if back:
         rest = tuple(p for p in saved.lay.placements if (p.piece, p.copy) not in back)
         lay = replace(saved.lay, placements=rest)

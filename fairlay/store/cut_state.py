@@ -26,7 +26,10 @@ def cut_keys(lay_id: int) -> frozenset[Key]:
             CutTickRow.number,
         )
         .join(CutSheetRow)
-        .where(CutSheetRow.lay == lay_id)
+        .where(
+            CutSheetRow.lay == lay_id,
+            CutSheetRow.closed_at.is_null() | (CutTickRow.came_at <= CutSheetRow.closed_at),
+        )
     )
     found = states_of(_light(row) for row in rows)
     return frozenset(key for key, tick in found.items() if STATE_OF[tick.act] in CUT)

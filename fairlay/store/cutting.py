@@ -167,7 +167,7 @@ def sheet(sheet_id: int) -> Sheet:
     number = HideRow.select(HideRow.number).where(HideRow.id == row.hide_id).get().number
     hide = saved.job.hides_by_id[number]
     chosen = CHOICES.read(row.bench)
-    ticks = [tick_of(t) for t in ticks_of(row.id)]
+    ticks = [tick_of(t) for t in ticks_of(row)]
     return Sheet(
         row.id,
         saved,
@@ -187,7 +187,7 @@ def sheet(sheet_id: int) -> Sheet:
 @connected
 def states(sheet_id: int) -> dict[Key, Tick]:
     """Return, for each piece that was ticked, the tick that counts: light, for those who look often."""
-    return states_of(tick_of(t) for t in ticks_of(sheet_row(sheet_id).id))
+    return states_of(tick_of(t) for t in ticks_of(sheet_row(sheet_id)))
 
 
 @connected
@@ -244,7 +244,7 @@ def tick(sheet_id: int, ticks: Sequence[Tick]) -> dict[Key, Tick]:
             came_at=at,
             by=who(),
         ).on_conflict_ignore().execute()
-    return states_of(tick_of(t) for t in ticks_of(row.id))
+    return states_of(tick_of(t) for t in ticks_of(row))
 
 
 @connected
@@ -327,8 +327,12 @@ def still_open(row: CutSheetRow) -> None:
         raise Refused("this hide is closed", value=row.state, expected="a hide that is being cut")
 
 
-def ticks_of(sheet_id: int) -> list[CutTickRow]:
-    return list(CutTickRow.select().where(CutTickRow.sheet == sheet_id))
+def ticks_of(row: CutSheetRow) -> list[CutTickRow]:
+    """Return the ticks of a sheet that count: what came after the hide was closed changes nothing."""
+    own = CutTickRow.sheet == row.id
+    if row.closed_at is not None:
+        own &= CutTickRow.came_at <= row.closed_at
+    return list(CutTickRow.select().where(own))
 
 
 def tick_of(row: CutTickRow) -> Tick:

@@ -17,6 +17,7 @@ from fairlay.core.cutting.ticks import ACTS, Tick, states_of
 from fairlay.core.errors import Refused
 from fairlay.core.formats.exchange import read_job
 from fairlay.store import cutting, hides, jobs, lays
+from fairlay.store.cut_state import cut_keys
 from fairlay.store.database import connected
 from fairlay.store.jobs import LayWork
 from fairlay.store.lays import LaidOn
@@ -187,6 +188,9 @@ def test_a_spoilt_piece_is_cut_again_from_the_waste_or_waits(table: Table) -> No
     table.send(table.tick(keys[0], "done", at + 2))
     account = page.post(f"/api/cut/{table.id}/close", json={}).json()["account"]
     assert account["spoilt_m2"] > 0.0165
+    assert cut_keys(table.lay_id) == {keys[0]}, "what was spoilt may be laid again, what is cut may not"
+    late = table.send(table.tick(washer, "done", at + 3))
+    assert washer not in cut_keys(table.lay_id) and late[washer] == "to cut"
 
 
 def test_only_a_fair_lay_on_leather_as_it_is_is_begun(workshop: TestClient, table: Table) -> None:

@@ -230,8 +230,10 @@ def test_the_hides_proposed_are_the_cheapest_that_are_thought_enough() -> None:
     short = propose(many, [dear, cheap, scrap])
     assert not short.enough and set(short.holds) == {1, 2, 3}
     chair = [replace(p, set_name="chair", per_set=p.quantity // 2) for p in job.pieces if p.quantity % 2 == 0]
-    apart = propose(chair, [scrap, Offered(4, 3.0, half)], match_sets=["chair"])
-    assert apart.enough == (len(apart.holds) == 2), "half a set on each hide is no set"
+    assert propose(chair, [cheap, dear], match_sets=["chair"]).enough
+    sixth = {k: v / 6 for k, v in fair.items()}
+    apart = propose(chair, [Offered(k, 3.0, sixth) for k in range(24)], match_sets=["chair"])
+    assert not apart.enough, "much leather, and no whole set on any of it"
     assert propose([], [dear]).enough and not propose(job.pieces, []).enough
 
 

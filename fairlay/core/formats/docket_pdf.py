@@ -31,6 +31,7 @@ from fairlay.core.shapes.rings import Ring
 
 EDGE: Final = 12.0
 LABEL_W, LABEL_H, LABELS_ACROSS, LABELS_DOWN = 70.0, 37.0, 3, 8
+LABEL_LINES: Final = 8
 GRID_MM: Final = 100.0
 MOST_SHEETS: Final = 300
 STROP = (
@@ -237,8 +238,11 @@ def labels_pdf(labels: Sequence[Label]) -> bytes:
         for i, words in enumerate(simpleSplit(label.title, bold, 11, (LABEL_W - 8) * mm)[:2]):
             canvas.drawString((x + 4) * mm, (y + LABEL_H - 7 - 4.6 * i) * mm, words)
         canvas.setFont(plain, 6.5)
-        for i, words in enumerate(label.lines[:7]):
-            canvas.drawString((x + 4) * mm, (y + LABEL_H - 16 - 2.9 * i) * mm, words[:44])
+        lines = [
+            part for words in label.lines for part in simpleSplit(words, plain, 6.5, (LABEL_W - 26) * mm)
+        ]
+        for i, words in enumerate(lines[:LABEL_LINES]):
+            canvas.drawString((x + 4) * mm, (y + LABEL_H - 14 - 2.7 * i) * mm, words)
         _code(canvas, label.address, x + LABEL_W - 21, y + 2.5, 18.0)
     canvas.showPage()
     canvas.save()

@@ -12,7 +12,7 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import needs_of
 
-USUAL_SHARE: Final = 0.72
+USUAL_SHARE: Final = 0.62
 """So much of the ground that is fair to pieces is in them at the end, as lays go; records of a shop say
 better.
 """
