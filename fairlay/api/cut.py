@@ -265,15 +265,17 @@ def cut_labels(sheet_id: int, request: Request) -> Response:
         for i, _ in b.pieces:
             counted[names.get(i, (i, ""))[0]] = counted.get(names.get(i, (i, ""))[0], 0) + 1
         on = ", ".join(sorted({at[k] for k in b.pieces if k in at}))
-        missing = ", ".join(f"{names.get(i, (i, ''))[0]} {k + 1}" for i, k in b.missing)
+        few = [f"{names.get(i, (i, ''))[0]} {k + 1}" for i, k in b.missing[:2]]
+        more = [f"{len(b.missing) - 2} more"] if len(b.missing) > 2 else []
+        missing = ", ".join(few + more)
         labels.append(
             Label(
                 f"{article.name if article else b.article} {b.number + 1}",
                 (
                     f"{batch.number}, rev. {article.revision if article else ''}, of {on or 'no hide yet'}",
+                    f"missing: {missing}" if missing else "whole",
                     "; ".join(f"{n} x {name}" for name, n in counted.items()),
                     *_bench_notes(job, b.pieces, names),
-                    *((f"missing: {missing}",) if missing else ("whole",)),
                 ),
                 _address(request, f"/cut/{sheet_id}"),
             )

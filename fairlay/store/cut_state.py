@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import cast
 
 from fairlay.core.cutting.ticks import CUT, STATE_OF, Act, Tick, states_of
+from fairlay.core.errors import Refused
 from fairlay.store.clock import seconds_at
 from fairlay.store.cut_rows import CutSheetRow, CutTickRow
 from fairlay.store.database import connected
 from fairlay.store.lay_rows import Key
-from fairlay.store.tables import LayRow
+from fairlay.store.tables import LayRevisionRow, LayRow
 
 
 @connected
@@ -45,3 +46,22 @@ def _light(row: CutTickRow) -> Tick:
 def is_cut(row: LayRow) -> bool:
     """Whether any hide of a lay is cut or was."""
     return bool(CutSheetRow.select().where(CutSheetRow.lay == row.id).exists())
+
+
+def not_before_a_cut(row: LayRow, number: int, last: int | None = None) -> None:
+    """Raise Refused where a lay would be as it was at a revision (but for those after ``last``), and since
+    then a spoilt piece was cut again or a hide closed: leather that is cut is never whole again.
+    """
+    since = LayRevisionRow.select(LayRevisionRow.number).where(
+        LayRevisionRow.lay == row.id,
+        LayRevisionRow.number > number,
+        LayRevisionRow.number <= (row.head if last is None else last),
+        LayRevisionRow.source.in_(("recut", "closed")),
+    )
+    found = since.first()
+    if found is not None:
+        raise Refused(
+            f"a piece was cut again, or a hide closed, at revision {found.number}",
+            value=int(found.number),
+            expected="to go back no farther than that: what is cut stays cut; nothing was changed",
+        )

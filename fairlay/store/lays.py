@@ -18,7 +18,7 @@ from fairlay.core.lay.what_if import Change
 from fairlay.store import spoken_for
 from fairlay.store.acting import mine, who
 from fairlay.store.clock import now
-from fairlay.store.cut_state import cut_keys, is_cut
+from fairlay.store.cut_state import cut_keys, is_cut, not_before_a_cut
 from fairlay.store.database import connected
 from fairlay.store.insisted import insisted_keys, unsign
 from fairlay.store.jobs import LIVE, WorkJob
@@ -259,6 +259,7 @@ def undo(lay_id: int, *, base: int) -> int:
 def _take_back(row: LayRow, state: State, newest: int) -> int:
     """Take back the newest change of one's own, up to a revision; what colleagues did since stays."""
     last = _own_newest(row, newest)
+    not_before_a_cut(row, int(last.number) - 1, int(last.number))
     down = lies_of(map(read_written, last.changes["down"]))
     keys = {*down, *((piece, int(copy)) for piece, copy in last.changes["up"])}
     moved = sorted(key for key in keys if state.lies.get(key) != down.get(key))
@@ -463,6 +464,7 @@ def add_revision(
 
 
 def _show_again(row: LayRow, state: State, target: int, source: str = "undo") -> int:
+    not_before_a_cut(row, target)
     then = state_at(row.id, target)
     shown = (
         LayRevisionRow.select(LayRevisionRow.stands_for)

@@ -179,6 +179,9 @@ def test_a_spoilt_piece_is_cut_again_from_the_waste_or_waits(table: Table) -> No
     assert after["matrix"] != before["matrix"] and len(own["spoilt"]) == 1
     states = {(s["piece"], s["copy_number"]): s["state"] for s in own["states"]}
     assert states[washer] == "to cut"
+    for what, body in (("undo", {}), ("go-to", {"number": 1})):
+        asked_back = page.post(f"/api/lays/{table.lay_id}/{what}", json={"base": own["head"], **body})
+        assert asked_back.status_code == 409 and "cut again" in asked_back.json()["problem"]
     seat = next(k for k in keys if k[0] == "seat")
     table.send(table.tick(seat, "spoilt", at + 1))
     big = page.post(f"/api/cut/{table.id}/recut", json={"piece": seat[0], "copy_number": seat[1]}).json()

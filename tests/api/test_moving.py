@@ -18,7 +18,7 @@ from fairlay.core.errors import BadCopy, FairLayError, Refused
 from fairlay.core.formats.article_json import read_article
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.formats.table_csv import csv_text
-from fairlay.store import articles, hides, keeping, lays, looking, moving, people, uploads
+from fairlay.store import articles, cutting, hides, keeping, lays, looking, moving, people, uploads
 from fairlay.store import database as store
 from fairlay.store.clock import now
 from fairlay.store.copies import Rule
@@ -68,9 +68,10 @@ def test_it_comes_in_elsewhere_the_same_to_the_last_figure(
     assert not who.has_pin and not people.somebody_can_sign_in()
     large = next(u for u in map(uploads.upload, range(1, 99)) if u.name.endswith("Haut.jpg"))
     assert large.body == bytes(range(256)) * 40_000
+    cut = {lay for _, lay, _, _ in cutting.sheets()}  # what other tests cut stays cut
     for one in lays.summaries():
         saved = lays.load(one.id)
-        if saved.head > 1:
+        if saved.head > 1 and one.id not in cut:
             lays.go_to(one.id, 1, base=saved.head)  # its history came along
     with pytest.raises(Refused, match=r"holds a workshop already.*--over"):
         moving.bring_in(taken_out)

@@ -84,7 +84,11 @@ export function LayDocket({
           </Figure>
           <Figure
             label="Yield of leather used"
-            note={most && `${percent(most.yield_of_used, 1)} at the most`}
+            note={
+              most && most.yield_of_used < 0.999
+                ? `${percent(most.yield_of_used, 1)} at the most`
+                : undefined
+            }
           >
             {percent(f.yield_of_used, 1)}
           </Figure>
