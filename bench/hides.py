@@ -18,9 +18,9 @@ from bench.run import apart, peak_mb
 from fairlay.core.capture.hide_picture import look_at_hide
 from fairlay.core.capture.squared_paper import decode
 from fairlay.core.errors import BadPicture
+from fairlay.core.leather.made_up import grow
 from fairlay.core.leather.usual_outline import SIDE
 from fairlay.core.shapes.rings import Ring
-from fairlay.demo import sides
 from fairlay.demo.hide_tables import (
     CHALK,
     LEATHERS,
@@ -69,7 +69,7 @@ def hide_scene(number: int, width_px: int = 6000) -> tuple[str, HideScene, Ring,
     leather = list(LEATHERS)[number % len(LEATHERS)]
     table = TABLE_FOR.get(leather) or ("green mat", "pale board", "blue sheet")[number // 10 % 3]
     ring = placed(
-        sides.grow(SIDE, float(rng.uniform(2050, 2300)), float(rng.uniform(950, 1100)), rng),
+        grow(SIDE, float(rng.uniform(2050, 2300)), float(rng.uniform(950, 1100)), rng),
         float(rng.uniform(-4, 4)),
     )
     clean = number % 4 == 3

@@ -17,6 +17,8 @@ from pydantic import ValidationError
 from fairlay import __version__
 from fairlay.api import (
     batches,
+    book,
+    buying,
     cut,
     hand,
     jobs,
@@ -25,6 +27,7 @@ from fairlay.api import (
     measuring,
     patterns,
     people,
+    practice,
     receiving,
     settings,
     ways_in,
@@ -49,7 +52,6 @@ from fairlay.devices.camera import SimulatedCamera
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store.database import open_database
 
-ROOMS = (people, patterns, ways_in, leather, receiving, measuring, settings, batches, lays, hand, jobs)
 DIST = Path(__file__).resolve().parents[2] / "ui" / "dist"
 STATUS: dict[type[FairLayError], int] = {
     NotSignedIn: 401,
@@ -92,6 +94,9 @@ def create_app(connect: bool = True) -> FastAPI:
         hand,
         what_ifs,
         cut,
+        book,
+        buying,
+        practice,
         jobs,
     ):
         app.include_router(room.router)

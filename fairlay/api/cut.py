@@ -62,22 +62,19 @@ Paper = Literal["A3", "A4", "Letter", "roll"]
 
 @router.get("/cut")
 def to_cut() -> list[ToCut]:
-    """Every hide that is being cut, is laid and could be, or was cut: in that order."""
+    """Every hide that is being cut, is laid and could be, or was cut last: in that order."""
     numbers = {b.id: f"{b.number} {b.name}" for b in batches.all_batches() if b.standing == "open"}
     begun = {(lay, hide): (sheet, state) for sheet, lay, hide, state in cutting.sheets()}
+    shown = cutting.shown_sheets()
     out = []
     for one in lays.summaries():
         if one.given_up or one.batch_id not in numbers:
             continue
         for hide in one.measures.get("per_hide", []):
             sheet, state = begun.get((one.id, hide["hide"]), (None, "laid"))
-            if not hide["pieces"] and sheet is None:
+            if (not hide["pieces"] and sheet is None) or (state == "closed" and sheet not in shown):
                 continue
-            done = (
-                0
-                if sheet is None
-                else sum(1 for t in cutting.states(sheet).values() if STATE_OF[t.act] == "done")
-            )
+            done = shown.get(sheet or 0, 0)
             out.append(
                 ToCut(
                     sheet=sheet,

@@ -72,6 +72,8 @@ TABLE: Final[tuple[Row, ...]] = (
         all_articles all_batches one_batch all_lays one_lay earlier_revisions lay_events export one_job
         to_cut one_cut cut_placing cut_states left_of_hide cut_docket cut_labels cut_print
         cut_plot cut_choices cut_pace
+        where_leather_went book_by closed_hides book_batch learned_figures all_notes book_csv month_page
+        buying_sources all_forecasts one_forecast shop_prices article_costing
         where_it_went most_possible questions what_ifs one_answer propose_leather
         events deeds_of""",
     ),
@@ -126,6 +128,31 @@ TABLE: Final[tuple[Row, ...]] = (
             "tick_pieces": "ticked pieces at the bench",
             "recut_piece": "had a spoilt piece cut again",
             "close_hide": "closed a hide that was cut",
+        },
+    ),
+    _row(
+        "keep notes, and put them away",
+        WORK,
+        "",
+        {"add_note": "kept a note", "put_note_away": "put a note away"},
+    ),
+    _row(
+        "practise: rounds, and one's own record",
+        ALL,
+        "practice_record begin_round one_round touch_hide end_round round_result compare_lay",
+    ),
+    _row(
+        "forecast what to buy and what articles cost, and take what records teach",
+        PLAN,
+        "",
+        {
+            "begin_forecast": "forecast what to buy",
+            "begin_costing": "had an article costed",
+            "take_learned": "took a learned figure",
+            "decide_hide": "said whether a closed hide counts",
+            "note_to_revision": "made a revision of a note",
+            "put_prices": "changed what else than leather costs",
+            "put_class_worth": "changed what leather of each class is worth",
         },
     ),
     _row("say how the shop cuts", PLAN, "", {"choose_cut": "changed how the shop cuts"}),
@@ -194,6 +221,24 @@ TABLE: Final[tuple[Row, ...]] = (
         at_bench=False,
     ),
 )
+PRACTISED: Final = frozenset(
+    [
+        "hand_ground",
+        "hand_why",
+        "hand_angle",
+        "hand_spot",
+        "move_by_hand",
+        "push_together",
+        "swap_pieces",
+        "turn_piece_over",
+        "copy_arrangement",
+        "undo",
+        "redo",
+        "go_to",
+        "pin",
+    ]
+)
+"""What anybody may do with a lay that they practise on, whoever may do it with the shop's."""
 BY_CALL: Final[Mapping[str, Row]] = {call: row for row in TABLE for call in (*row.asks, *row.changes)}
 SAYS: Final[Mapping[str, str]] = {call: words for row in TABLE for call, words in row.changes.items()}
 SUBJECTS: Final[Mapping[str, str]] = {

@@ -191,7 +191,7 @@ class JobOut(BaseModel):
     """
 
     id: int
-    kind: Literal["lay", "look", "read", "what if"]
+    kind: Literal["lay", "look", "read", "what if", "forecast"]
     subject: int
     state: str
     seconds: float

@@ -14,10 +14,10 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon
 
 from fairlay.core.capture.chalk import USUAL_CHALKS
+from fairlay.core.leather.made_up import grow
 from fairlay.core.leather.mend import parted
 from fairlay.core.leather.usual_outline import SIDE
 from fairlay.core.shapes.rings import Ring
-from fairlay.demo import sides
 from fairlay.devices.hide_table import Blot, ChalkStroke, Colour, HideScene, MarkerLaid
 
 LEATHERS: dict[str, Colour] = {
@@ -209,7 +209,7 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
     size: dict[str, Any] = {"width_px": 3000, "height_px": 2000}
     boards = (170.0, 0.10)
     rng = np.random.default_rng(77)
-    side = placed(sides.grow(SIDE, 2180, 1020, rng), 2.0)
+    side = placed(grow(SIDE, 2180, 1020, rng), 2.0)
     found = scattered(side, rng, 6, 40, 100)
     drawn = [RingDrawn(chalk_ring(x, y, a, d, rng), 1 + i % 3) for i, (x, y, a, d) in enumerate(found)]
     middle = side.mean(axis=0)
@@ -232,7 +232,7 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
         **size,
     )
     bare = replace(usual, chalk=(), seed=5)
-    long = placed(sides.grow(SIDE, 2420, 1120, np.random.default_rng(78)), -1.5)
+    long = placed(grow(SIDE, 2420, 1120, np.random.default_rng(78)), -1.5)
     more = scene_of(
         long,
         "russet",

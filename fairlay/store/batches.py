@@ -15,7 +15,7 @@ from fairlay.store import spoken_for
 from fairlay.store.articles import Kept, all_articles, by_revision
 from fairlay.store.database import connected
 from fairlay.store.locks import locked_batch, locked_hides, open_batch
-from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, LayBatchRow, LayRow
+from fairlay.store.tables import PRACTICE, BatchHideRow, BatchLineRow, BatchRow, LayBatchRow, LayRow
 
 MOST_LINES: Final = 200
 STATES = ("planned", "leather chosen", "laid", "cut")
@@ -58,7 +58,8 @@ class Batch:
 @connected
 def all_batches() -> list[Batch]:
     """Return every batch, soonest due first: five queries, however many there are."""
-    return _batches(list(BatchRow.select().order_by(BatchRow.due_on, BatchRow.number)))
+    rows = BatchRow.select().where(BatchRow.state != PRACTICE)
+    return _batches(list(rows.order_by(BatchRow.due_on, BatchRow.number)))
 
 
 @connected

@@ -18,7 +18,7 @@ from fairlay.core.leather import Hide
 from fairlay.core.leather.hide import Flaw
 from fairlay.core.leather.reshaped import part_of
 from fairlay.core.shapes.placing import place_points, place_region
-from fairlay.store import lays
+from fairlay.store import book, lays
 from fairlay.store.acting import who
 from fairlay.store.clock import at_seconds, now
 from fairlay.store.cut_rows import CutSheetRow, CutTickRow
@@ -28,6 +28,7 @@ from fairlay.store.hides import note, numbers_given
 from fairlay.store.lay_rows import Key, written
 from fairlay.store.locks import locked_hide, locked_lay
 from fairlay.store.looking import looking_of, put_offcut
+from fairlay.store.settings import currency_on
 from fairlay.store.tables import HideRow
 
 SPOILT_FLAW: Final = "spoilt piece"
@@ -167,8 +168,16 @@ def close(sheet_id: int, keep: Collection[int] | None = None) -> Closed:
     gone = [regions[p.piece, p.copy] for p in spoilt]
     gone += [place_region(job.pieces_by_id[p.piece].region, p.at) for p, _ in own.spoils]
     kept = [parts[k].ground for k in sorted(wanted)]
-    told = account_of_cut(own.hide, [regions[p.piece, p.copy] for p in good], gone, kept)
-    offcuts = _on_the_rack(hide_row, own.hide, kept)
+    told = account_of_cut(job, own.hide, [regions[p.piece, p.copy] for p in good], gone, kept)
+    cost = _cost_of(hide_row, own.hide)
+    offcuts, kept_cost = _on_the_rack(hide_row, own.hide, kept)
+    frozen = {
+        **(row.facts or {}),
+        "cost": round(cost, 2),
+        "kept_cost": round(kept_cost, 2),
+        "currency": currency_on(hide_row.received_on),
+        "worth": {str(k): v for k, v in book.class_worth().items()},
+    }
     uncut = {(p.piece, p.copy) for p in here} - {(p.piece, p.copy) for p in (*good, *spoilt)}
     back = uncut | {(p.piece, p.copy) for p in spoilt}
     for p in spoilt:
@@ -184,9 +193,10 @@ def close(sheet_id: int, keep: Collection[int] | None = None) -> Closed:
             freed=back,
         )
     HideRow.update(state="used up", version=HideRow.version + 1).where(HideRow.id == hide_row.id).execute()
-    CutSheetRow.update(state="closed", closed_at=now(), account=asdict(told)).where(
+    CutSheetRow.update(state="closed", closed_at=now(), account=asdict(told), facts=frozen).where(
         CutSheetRow.id == row.id
     ).execute()
+    book.write_down([row.id])
     note(
         hide_row.id,
         "cutting",
@@ -195,14 +205,25 @@ def close(sheet_id: int, keep: Collection[int] | None = None) -> Closed:
     return Closed(told, tuple(offcuts), len(back))
 
 
-def _on_the_rack(row: HideRow, hide: Hide, grounds: Sequence[Any]) -> list[str]:
-    """Put what is left on the rack, each with what lies on it and its share of what the leather cost."""
+def _cost_of(row: HideRow, hide: Hide) -> float:
+    """What a hide's leather stands for: as it was bought, else by its price."""
+    if row.cost is not None:
+        return float(row.cost)
+    return float(hide.region.area / 1e6 * row.cost_per_m2)
+
+
+def _on_the_rack(row: HideRow, hide: Hide, grounds: Sequence[Any]) -> tuple[list[str], float]:
+    """Put what is left on the rack, each with what lies on it and its share of what the leather cost; return
+    the numbers, and those shares together.
+    """
     looked, held = looking_of(row), set(numbers_given())
     out: list[str] = []
+    shares = 0.0
     for ground in grounds:
         part = part_of(looked, ground)
         before = set(held)
         words = f"left of {row.number} once it was cut"
-        put_offcut(row, part, hide.region.area, float(row.cost or 0.0), held, words)
+        _, share = put_offcut(row, part, hide.region.area, _cost_of(row, hide), held, words)
         out += held - before
-    return out
+        shares += share
+    return out, shares

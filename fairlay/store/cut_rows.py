@@ -10,7 +10,8 @@ from fairlay.store.tables import HideRow, LayRow, done_by
 
 class CutSheetRow(Table):
     """The cutting of one hide of a lay: open until it is closed, with where its leather went then
-    (``account``). ``bench`` is how the shop cut when it was begun.
+    (``account``). ``bench`` is how the shop cut when it was begun; ``facts`` what was promised of it then
+    (``planned``), and what its leather stood for when it was closed.
     """
 
     lay = peewee.ForeignKeyField(LayRow, backref="cut_sheets", on_delete="CASCADE")
@@ -19,6 +20,7 @@ class CutSheetRow(Table):
     bench = Json(default=dict)
     planned_minutes = peewee.DoubleField(default=0.0)
     account = Json(null=True)
+    facts = Json(null=True)
     begun_at = peewee.DateTimeField()
     closed_at = peewee.DateTimeField(null=True)
     by = done_by()

@@ -24,6 +24,7 @@ from fairlay.core.cutting.ticks import ACTS, STATE_OF, Act, State, Tick, states_
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.stored import Document
 from fairlay.core.lay.lay import Job, Placement
+from fairlay.core.lay.measures import measure
 from fairlay.core.leather import Hide
 from fairlay.core.pattern.pattern import Tool
 from fairlay.core.shapes.placing import place_points
@@ -39,11 +40,14 @@ from fairlay.store.insisted import unfair_in
 from fairlay.store.lay_rows import Key, read_written, written
 from fairlay.store.lays import SavedLay
 from fairlay.store.locks import locked_batch, locked_hide, locked_lay
-from fairlay.store.tables import BatchRow, HideRow, LayBatchRow, LayRow, SettingRow
+from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayBatchRow, LayRow, SettingRow
 
 MOST_AHEAD_S: Final = 120.0
 """A tablet whose clock is so far ahead is taken to have pressed now."""
 SPOILT_FLAW: Final = "spoilt piece"
+CLOSED_SHOWN: Final = 24
+PACE_FROM: Final = 5_000
+"""The shop's pace is that of so many pieces, the newest."""
 
 
 @dataclass(frozen=True)
@@ -128,6 +132,7 @@ def begin(lay_id: int, number: str) -> int:
         hide=on.hide_id,
         bench=CHOICES.write(chosen),
         planned_minutes=plan.minutes,
+        facts={"planned": _planned(saved, number)},
         begun_at=now(),
         by=who(),
     )
@@ -139,7 +144,21 @@ def begin(lay_id: int, number: str) -> int:
     return int(made.id)
 
 
+def _planned(saved: SavedLay, number: str) -> dict[str, Any]:
+    """What a lay promises of a hide as its cutting begins."""
+    m = next(h for h in measure(saved.job, saved.lay).per_hide if h.hide == number)
+    return {
+        "pieces": m.pieces,
+        "pieces_m2": m.placed_m2,
+        "used_m2": m.used_m2,
+        "remnant_m2": m.remnant_m2,
+        "cost": m.cost,
+    }
+
+
 def _may_begin(saved: SavedLay, number: str, version: int, row: HideRow) -> None:
+    if BatchRow.get_by_id(saved.batch_id).state == PRACTICE:
+        raise Refused("this lay is only practised on", value=saved.id, expected="a lay of a batch")
     if saved.given_up:
         raise Refused("this lay was given up", value=saved.id, expected="to take it up again first")
     if not any(p.hide == number for p in saved.lay.placements):
@@ -199,6 +218,26 @@ def sheets(lay_id: int | None = None) -> list[tuple[int, int, str, str]]:
 
 
 @connected
+def shown_sheets() -> dict[int, int]:
+    """Return the sheets that are worked at, and those closed last, each with how many pieces of it are done:
+    two queries.
+    """
+    s, t = CutSheetRow, CutTickRow
+    at_work = [r.id for r in s.select(s.id).where(s.state == "open")]
+    closed = s.select(s.id).where(s.state == "closed").order_by(s.closed_at.desc()).limit(CLOSED_SHOWN)
+    ids = [*at_work, *(r.id for r in closed)]
+    ticks: dict[int, list[Tick]] = {i: [] for i in ids}
+    rows = (
+        t.select().join(s).where(t.sheet.in_(ids or [0]), s.closed_at.is_null() | (t.came_at <= s.closed_at))
+    )
+    for row in rows:
+        ticks[row.sheet_id].append(tick_of(row))
+    return {
+        i: sum(STATE_OF[one.act] == "done" for one in states_of(own).values()) for i, own in ticks.items()
+    }
+
+
+@connected
 def tick(sheet_id: int, ticks: Sequence[Tick]) -> dict[Key, Tick]:
     """Write down what was done at the bench, each tick once whatever is sent twice, and return the state of
     every piece that was ticked. A tick that is in the future is taken for now.
@@ -249,14 +288,15 @@ def tick(sheet_id: int, ticks: Sequence[Tick]) -> dict[Key, Tick]:
 
 @connected
 def pace() -> Pace:
-    """Return the shop's own pace, by all that was ticked at the bench so far."""
-    rows = CutTickRow.select(
+    """Return the shop's own pace, by what was ticked at the bench last."""
+    newest = CutTickRow.select(
         CutTickRow.sheet,
         CutTickRow.piece,
         CutTickRow.copy_number,
         CutTickRow.pressed_at,
         CutTickRow.planned_s,
     ).where(CutTickRow.act == "done", CutTickRow.planned_s > 0)
+    rows = newest.order_by(CutTickRow.id.desc()).limit(PACE_FROM)
     by_sheet: dict[int, dict[Key, tuple[float, float]]] = {}
     for row in rows:
         at = (seconds_at(row.pressed_at), float(row.planned_s))

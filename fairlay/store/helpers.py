@@ -89,9 +89,9 @@ def worker_is_there(token: str, kind: Kind, place: str) -> None:
 
 @connected
 def fair_share() -> int:
-    """Return how many workers each lay that is wanted may have: those there, over the lays queued or
-    running.
+    """Return how many workers each lay or forecast that is wanted may have: those there, over those queued
+    or running.
     """
     there = WorkerRow.select().where(WorkerRow.kind == "lay", WorkerRow.beat_at > db_ago(STALE_AFTER_S))
-    wanted = JobRow.select().where(JobRow.kind == "lay", JobRow.state.in_(LIVE))
+    wanted = JobRow.select().where(JobRow.kind.in_(("lay", "forecast")), JobRow.state.in_(LIVE))
     return max(1, int(there.count()) // max(1, int(wanted.count())))

@@ -16,7 +16,7 @@ from fairlay.core.leather.looking_over import LookingOver, from_hide, how_far
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.locks import lock_numbers
-from fairlay.store.tables import GivenNumberRow, HideEventMadeRow, HideEventRow, HideRow
+from fairlay.store.tables import PRACTICE, GivenNumberRow, HideEventMadeRow, HideEventRow, HideRow
 
 SHOWN = [field for field in HideRow._meta.sorted_fields if field.name not in ("shape", "looking", "seen")]
 STATES = ("received", "looked over", "kept", "laid", "part used", "used up")
@@ -92,7 +92,7 @@ def rack(where: Any = None) -> list[OnRack]:
 
     Shapes are read only where a card is still to be reckoned.
     """
-    query = HideRow.select(*SHOWN).order_by(HideRow.number)
+    query = HideRow.select(*SHOWN).where(HideRow.state != PRACTICE).order_by(HideRow.number)
     rows = list(query if where is None else query.where(where))
     blank = [row.id for row in rows if not CARD.is_current(row.card)]
     made = (
@@ -227,7 +227,7 @@ def note(
 @connected
 def count_hides() -> int:
     """Return how many hides the rack holds."""
-    return int(HideRow.select().count())
+    return int(HideRow.select().where(HideRow.state != PRACTICE).count())
 
 
 @connected

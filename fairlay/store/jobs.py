@@ -14,15 +14,17 @@ from dataclasses import asdict, dataclass, field
 from typing import Any, Final, Literal, cast
 
 import peewee
+from pydantic import TypeAdapter
 
 from fairlay.core.errors import FairLayError, NotFound, Refused
+from fairlay.core.forecast.stock import Source
 from fairlay.core.lay.what_if import Change
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.locks import locked_hide, locked_job, locked_lay
 from fairlay.store.tables import HelpRow, JobRow, UploadRow
 
-Kind = Literal["lay", "look", "read", "what if"]
+Kind = Literal["lay", "look", "read", "what if", "forecast"]
 LIVE: Final = ("queued", "running")
 STALE_AFTER_S = float(os.environ.get("FAIRLAY_SILENT_S", "8"))
 """A running job whose worker has not been heard of for so long was killed, and is taken up again."""
@@ -77,7 +79,44 @@ class ReadWork:
     said: Mapping[str, Any] = field(default_factory=dict)
 
 
-Work = LayWork | LookWork | ReadWork | WhatIfWork
+@dataclass(frozen=True)
+class Wanted:
+    """A line of an order to be forecast: revision of an article, how many, and the ways of its parts."""
+
+    revision_id: int
+    quantity: int
+    ways: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class ForecastWork:
+    """What is forecast: an order of one material laid on kinds of leather, on hides of the ``rack`` first;
+    ``sizes``: at so many times the order; ``variants``: rules changed, each for itself. ``worlds``: how many
+    deliveries of each. ``rests``: what it rests on, as it was when it was asked.
+    """
+
+    lines: tuple[Wanted, ...] = ()
+    material: str = ""
+    gap_mm: float = 0.0
+    grain_school: str = "backbone"
+    sources: tuple[Source, ...] = ()
+    margin: float = 0.05
+    rack: tuple[int, ...] = ()
+    sizes: tuple[int, ...] = ()
+    variants: tuple[Change, ...] = ()
+    worlds: int = 0
+    rests: Mapping[str, Any] = field(default_factory=dict)
+
+
+FORECAST: Final = TypeAdapter(ForecastWork)
+
+
+def forecast_work(asked: Any) -> ForecastWork:
+    """Return what was asked of a forecast, as its job keeps it."""
+    return FORECAST.validate_python(asked)
+
+
+Work = LayWork | LookWork | ReadWork | WhatIfWork | ForecastWork
 
 
 @dataclass(frozen=True)
@@ -121,6 +160,13 @@ class WorkJob:
         return self.work
 
     @property
+    def forecast_work(self) -> ForecastWork:
+        """What is forecast. Raises TypeError for another kind."""
+        if not isinstance(self.work, ForecastWork):
+            raise TypeError(f"job {self.id} is no forecast")
+        return self.work
+
+    @property
     def look_work(self) -> LookWork:
         """What a job at pictures is asked. Raises TypeError for another kind."""
         if not isinstance(self.work, LookWork):
@@ -157,6 +203,8 @@ def _work(kind: str, values: dict[str, Any]) -> Work:
         return LookWork(tuple(values.get("files", ())), float(values.get("bar_mm", 100.0)))
     if kind == "read":
         return ReadWork(values.get("what", ""), values.get("said", {}))
+    if kind == "forecast":
+        return forecast_work(values)
     if kind == "what if":
         asked = tuple(tuple(Change(**c) for c in own) for own in values.get("asked", ()))
         return WhatIfWork(asked, int(values.get("base", 0)))
@@ -172,7 +220,7 @@ def _work(kind: str, values: dict[str, Any]) -> Work:
 
 def _from(row: JobRow) -> WorkJob:
     kind = cast(Kind, row.kind)
-    subject = {"look": row.hide_id, "read": row.upload_id or 0}.get(kind, row.lay_id)
+    subject = {"look": row.hide_id, "read": row.upload_id or 0, "forecast": 0}.get(kind, row.lay_id)
     return WorkJob(
         row.id,
         kind,
@@ -228,6 +276,20 @@ def _one_at_a_time(lay_id: int, kind: Kind, words: str) -> None:
 def _queued(kind: Kind, lay_id: int, seconds: float, seed: int, asked: dict[str, Any]) -> int:
     made = JobRow.create(
         kind=kind, lay=lay_id, state="queued", seconds=seconds, seed=seed, asked=asked, created_at=now()
+    )
+    return int(made.id)
+
+
+@connected
+def add_forecast(work: ForecastWork, seconds: float) -> int:
+    """Queue a forecast; return the job's id."""
+    made = JobRow.create(
+        kind="forecast",
+        state="queued",
+        seconds=seconds,
+        seed=1,
+        asked=FORECAST.dump_python(work, mode="json"),
+        created_at=now(),
     )
     return int(made.id)
 

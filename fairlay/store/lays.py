@@ -7,7 +7,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
-from typing import Any
+from typing import Any, Final
 
 from fairlay.core.errors import NotFound, Refused, Stale
 from fairlay.core.formats.exchange import write_job
@@ -38,6 +38,7 @@ from fairlay.store.lay_rows import (
 )
 from fairlay.store.locks import locked_hides, locked_lay, open_batch
 from fairlay.store.tables import (
+    PRACTICE,
     BatchRow,
     LayBatchRow,
     LayCandidateRow,
@@ -48,6 +49,8 @@ from fairlay.store.tables import (
     LayRevisionRow,
     LayRow,
 )
+
+MOST_LISTED: Final = 400
 
 
 @dataclass(frozen=True)
@@ -144,9 +147,13 @@ def _keep_job(
 
 @connected
 def summaries(batch_id: int | None = None) -> list[LaySummary]:
-    """Return the lays of a batch, or all, newest first: two queries."""
-    query = LayRow.select().order_by(LayRow.id.desc())
-    rows = list(query.where(LayRow.batch == batch_id) if batch_id is not None else query)
+    """Return the lays of a batch, or the newest of all, newest first: two queries."""
+    query = LayRow.select().join(BatchRow).order_by(LayRow.id.desc())
+    if batch_id is None:
+        query = query.where(BatchRow.state != PRACTICE).limit(MOST_LISTED)
+    else:
+        query = query.where(LayRow.batch == batch_id)
+    rows = list(query)
     if not rows:
         return []
     heads = {

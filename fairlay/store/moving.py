@@ -45,6 +45,15 @@ from fairlay.store import (
 )
 from fairlay.store import database as store
 from fairlay.store import tables as t
+from fairlay.store.book_rows import (
+    BookHideRow,
+    BookPieceRow,
+    BookSeenRow,
+    LearnedRow,
+    NoteRow,
+    RoundRow,
+    WorldRow,
+)
 from fairlay.store.clock import now
 from fairlay.store.cut_rows import CutSheetRow, CutTickRow
 from fairlay.store.database import connected
@@ -82,6 +91,11 @@ TRAVELS: Final[tuple[type[Table], ...]] = (
     t.JobRow,
     t.LayCandidateRow,
     DeedRow,
+    BookSeenRow,
+    LearnedRow,
+    NoteRow,
+    WorldRow,
+    RoundRow,
 )
 """In the order in which they are filled: what a row refers to comes before it."""
 STAYS: Final[tuple[type[Table], ...]] = (
@@ -91,12 +105,15 @@ STAYS: Final[tuple[type[Table], ...]] = (
     BenchRow,
     t.WorkerRow,
     t.HelpRow,
+    BookPieceRow,
+    BookHideRow,
 )
 STAYS_IN_WORDS: Final = (
     "passwords and PINs: everybody gets new ones (fairlay owner NAME makes the first owner's code)",
     "who is signed in, one-time codes, and what is counted of those who guess",
     "the benches' tablets: tie them again",
     "which workers are there",
+    "what the Book has ready to be summed: it is made anew of the cutting's own facts",
 )
 SECRET: Final = frozenset({"password", "pin"})
 IN: Final = "in"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlsplit
@@ -13,10 +14,12 @@ from fairlay.core.errors import Refused
 from fairlay.core.formats.stored import Document
 from fairlay.core.leather.pull import USUAL_LIMITS, check_limits
 from fairlay.core.leather.receiving import USUAL_TOLERANCE
+from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.tables import SettingRow
 
 NAME = "leather"
+CURRENCIES = "currencies before"
 
 
 @dataclass(frozen=True)
@@ -38,6 +41,30 @@ class LeatherSettings:
 
 
 SETTINGS = Document("shop's choices", 1, TypeAdapter(LeatherSettings), Refused)
+
+
+@connected
+def currency_on(day: datetime.date) -> str:
+    """Return the currency that the shop's prices were in on a day, as far as it was written down."""
+    for until, name in _currencies_before():
+        if day.isoformat() < until:
+            return name
+    return leather_settings().currency
+
+
+def _currencies_before() -> list[tuple[str, str]]:
+    """Currencies that were changed for another: until which day each was in force."""
+    row = SettingRow.get_or_none(SettingRow.name == CURRENCIES)
+    return sorted((until, name) for until, name in row.value) if row else []
+
+
+def _keep_currency(before: str, chosen: str) -> None:
+    """Write down which currency prices were in until today, where another is chosen. The first one chosen
+    names what there is.
+    """
+    if before and before != chosen:
+        known = [*_currencies_before(), (now().date().isoformat(), before)]
+        SettingRow.insert(name=CURRENCIES, value=known).on_conflict(preserve=[SettingRow.value]).execute()
 
 
 @connected
@@ -92,5 +119,6 @@ def set_leather_settings(chosen: LeatherSettings) -> None:
             expected="colours with names of their own, each meaning surface, blemish, unsound or line; the "
             "table before was kept",
         )
+    _keep_currency(leather_settings().currency, chosen.currency)
     values: dict[str, Any] = SETTINGS.write(chosen)
     SettingRow.insert(name=NAME, value=values).on_conflict(preserve=[SettingRow.value]).execute()

@@ -25,6 +25,11 @@ class Json(peewee.Field):
         return None if value is None else json.loads(value)
 
 
+def rows_of(query: Any) -> list[tuple[Any, ...]]:
+    """Return what a query gives, a plain tuple a row."""
+    return list(query.tuples())
+
+
 class Table(peewee.Model):
     # peewee makes these at run time: the key, and beside each foreign key the id it holds.
     id: Any

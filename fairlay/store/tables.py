@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Final
 
 import peewee
 
 from fairlay.store.acting import who
 from fairlay.store.table import Json, Table
+
+PRACTICE: Final = "practice"
+"""The state of a made-up hide, and of a batch, that is only practised on: it is on no rack and in no list."""
 
 
 class PersonRow(Table):

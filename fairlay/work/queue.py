@@ -30,6 +30,7 @@ from fairlay.store.jobs import Kind
 from fairlay.work.asking import ask_one
 from fairlay.work.beating import worker_pulse
 from fairlay.work.files import read_one
+from fairlay.work.forecasting import forecast_one, help_forecast
 from fairlay.work.laying import help_lay, lay_one
 from fairlay.work.looking import look_one
 
@@ -37,7 +38,13 @@ QUEUE_URL_VARIABLE: Final = "FAIRLAY_QUEUE_URL"
 """redis://host:port/number: the queue's back end, for a shop with many machines; MariaDB where it is not set.
 """
 NAMES: Final[dict[str, str]] = {"lay": "fairlay", "look": "fairlay-looking"}
-QUEUE_OF: Final[dict[Kind, str]] = {"lay": "lay", "what if": "lay", "look": "look", "read": "look"}
+QUEUE_OF: Final[dict[Kind, str]] = {
+    "lay": "lay",
+    "what if": "lay",
+    "forecast": "lay",
+    "look": "look",
+    "read": "look",
+}
 LOOK_FOR_LOST_S = 2.0
 FIRST, LATER = 10, 0
 """A lay that nobody works at comes before the helpers of others."""
@@ -69,7 +76,10 @@ def _queue(name: str) -> _Queue:
     if name == "lay":
         acts = {
             "lay": huey.task(name="lay", priority=FIRST)(lambda job_id: lay_one(job_id, hand_out_help)),
-            "help": huey.task(name="help", priority=LATER)(help_lay),
+            "help": huey.task(name="help", priority=LATER)(_help),
+            "forecast": huey.task(name="forecast", priority=LATER)(
+                lambda job_id: forecast_one(job_id, hand_out_help, lambda again: hand_out(again, "forecast"))
+            ),
             "what if": huey.task(name="what if", priority=LATER)(
                 lambda job_id: ask_one(job_id, lambda again: hand_out(again, "what if"))
             ),
@@ -77,6 +87,12 @@ def _queue(name: str) -> _Queue:
     else:
         acts = {"look": huey.task(name="look")(look_one), "read": huey.task(name="read")(read_one)}
     return _Queue(huey, acts)
+
+
+def _help(job_id: int, number: int) -> None:
+    """Help with a job, whatever it is."""
+    forecast = jobs.job_by_id(job_id).kind == "forecast"
+    (help_forecast if forecast else help_lay)(job_id, number)
 
 
 def hand_out(job_id: int, kind: Kind) -> None:

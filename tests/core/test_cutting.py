@@ -298,11 +298,13 @@ def test_what_is_left_and_where_it_went_add_up(seed: int) -> None:
         wide, wider = (not p.ground.buffer(-r).is_empty for r in (29.5, 30.5))
         assert p.ground.area >= 1e4 and wide if p.keep else p.ground.area < 1e4 or not wider
     kept = [p.ground for p in parts if p.keep]
-    told = account_of_cut(hide, shapes[1:], shapes[:1], kept)
+    told = account_of_cut(job, hide, shapes[1:], shapes[:1], kept)
     assert told.good_m2 + told.spoilt_m2 + told.kept_m2 + told.scrap_m2 == pytest.approx(
         told.whole_m2, abs=1e-8
     )
-    assert told.scrap_m2 >= -1e-9
+    assert told.scrap_m2 >= -1e-9 and sum(told.waste.values()) == pytest.approx(told.scrap_m2, abs=1e-6)
+    assert min(told.waste.values()) >= 0 and {"edge", "between"} <= set(told.waste)
+    assert told.pieces_m2 == pytest.approx(told.good_m2 + told.spoilt_m2, abs=1e-4)
 
 
 def test_a_narrow_strip_is_scrap_and_a_block_is_kept() -> None:

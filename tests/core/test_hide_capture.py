@@ -18,8 +18,8 @@ from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, fields
 from fairlay.core.capture.markers import find_markers
 from fairlay.core.capture.table import find_table
 from fairlay.core.errors import BadPicture, NotFound, Unavailable
+from fairlay.core.leather.made_up import grow
 from fairlay.core.leather.usual_outline import SIDE
-from fairlay.demo import sides
 from fairlay.demo.hide_tables import (
     CHALK,
     TABLES,
@@ -43,7 +43,7 @@ from fairlay.devices.hide_table import (
 
 SIZE = {"width_px": 2000, "height_px": 1400}
 RNG = np.random.default_rng(5)
-SHORT = placed(sides.grow(SIDE, 1250, 620, np.random.default_rng(4), 0.6), 2.0)
+SHORT = placed(grow(SIDE, 1250, 620, np.random.default_rng(4), 0.6), 2.0)
 MIDDLE = (SHORT.min(axis=0) + SHORT.max(axis=0)) / 2
 SPOTS = [(-330, -90, 70), (-120, -150, 50), (160, -120, 90), (330, -40, 44), (-40, 60, 60), (-260, 90, 36)]
 DRAWN = [

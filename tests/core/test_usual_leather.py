@@ -13,10 +13,10 @@ from fairlay.core.errors import BadHide
 from fairlay.core.leather.backbone import backbone_of
 from fairlay.core.leather.by_rule import Station, outline_by_rule
 from fairlay.core.leather.hide import Hide
+from fairlay.core.leather.made_up import grow
 from fairlay.core.leather.usual_map import usual_map
 from fairlay.core.leather.usual_outline import SHAPES, SIDE, usual_outline
 from fairlay.core.shapes.rings import Ring
-from fairlay.demo import sides
 
 KINDS = ["side", "whole", "bend", "shoulder", "belly", "offcut"]
 
@@ -99,7 +99,7 @@ def test_a_roll_has_no_map() -> None:
 @pytest.mark.parametrize("seed", range(6))
 def test_the_map_covers_every_side_whole(seed: int) -> None:
     rng = np.random.default_rng(seed)
-    ring = sides.grow(SIDE, float(rng.uniform(1700, 2500)), float(rng.uniform(850, 1200)), rng)
+    ring = grow(SIDE, float(rng.uniform(1700, 2500)), float(rng.uniform(850, 1200)), rng)
     hide = Hide("x", "side", ring, zones=usual_map("side", ring))
     shown = sum(part.intersection(hide.region).area for _, part in hide.zone_regions)
     assert shown == pytest.approx(hide.region.area, rel=1e-6)
@@ -114,7 +114,7 @@ def test_the_map_covers_every_side_whole(seed: int) -> None:
 @pytest.mark.parametrize("seed", range(8))
 @pytest.mark.parametrize("turn", [0.0, 4.0, -9.0, 178.0])
 def test_the_backbone_is_the_long_straight_edge(seed: int, turn: float) -> None:
-    ring = sides.grow(SIDE, 2200, 1050, np.random.default_rng(seed))
+    ring = grow(SIDE, 2200, 1050, np.random.default_rng(seed))
     t = np.radians(turn)
     turned = ring @ np.array([[np.cos(t), np.sin(t)], [-np.sin(t), np.cos(t)]])
     tail, neck = backbone_of(turned)

@@ -5,13 +5,15 @@ all of its area went.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Final
 
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from fairlay.core.lay.lay import Job
+from fairlay.core.lay.went import waste_of
 from fairlay.core.leather import Hide
 from fairlay.core.shapes.rings import common, pieces_of, union
 
@@ -41,7 +43,8 @@ class LeftOver:
 @dataclass(frozen=True)
 class Account:
     """Where a hide went, in m2: bought as it was measured, in good pieces, spoilt, left for the rack, scrap.
-    They add up.
+    They add up. ``waste`` is the scrap by kind (empty: not told apart); ``pieces_m2`` the area of all that
+    was cut, good or not, as its patterns have it: more than there is where something was ticked wrongly.
     """
 
     whole_m2: float
@@ -49,6 +52,8 @@ class Account:
     spoilt_m2: float
     kept_m2: float
     scrap_m2: float
+    waste: Mapping[str, float] = field(default_factory=dict)
+    pieces_m2: float = 0.0
 
 
 def left_over(hide: Hide, taken: Sequence[BaseGeometry], rule: SizeRule | None = None) -> list[LeftOver]:
@@ -80,7 +85,11 @@ def _inner_mm(part: Polygon) -> float:
 
 
 def account_of_cut(
-    hide: Hide, good: Sequence[BaseGeometry], spoilt: Sequence[BaseGeometry], kept: Sequence[BaseGeometry]
+    job: Job,
+    hide: Hide,
+    good: Sequence[BaseGeometry],
+    spoilt: Sequence[BaseGeometry],
+    kept: Sequence[BaseGeometry],
 ) -> Account:
     """Return where a hide went. What runs over its edge, or over another piece, is counted once."""
     in_good = common(hide.region, union(good))
@@ -88,4 +97,10 @@ def account_of_cut(
     in_kept = common(hide.region, union(kept)).difference(union((in_good, in_spoilt)))
     whole = hide.region.area / 1e6
     good_m2, spoilt_m2, kept_m2 = (float(g.area) / 1e6 for g in (in_good, in_spoilt, in_kept))
-    return Account(whole, good_m2, spoilt_m2, kept_m2, whole - good_m2 - spoilt_m2 - kept_m2)
+    scrap = whole - good_m2 - spoilt_m2 - kept_m2
+    waste = waste_of(job, hide, in_good, union((in_spoilt, in_kept)))
+    told = sum(waste.values())
+    # What geometry lost in hundredths of a mm2 goes with the rest, so that kinds add up to the scrap.
+    waste["between"] = max(0.0, waste.get("between", 0.0) + scrap - told)
+    pieces = sum(float(g.area) for g in (*good, *spoilt)) / 1e6
+    return Account(whole, good_m2, spoilt_m2, kept_m2, scrap, {str(k): v for k, v in waste.items()}, pieces)

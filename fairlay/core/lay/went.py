@@ -72,6 +72,22 @@ def went(job: Job, lay: Lay, hide: Hide) -> Went:
     return Went(hide.id, whole.area / 1e6, tuple(steps))
 
 
+def waste_of(job: Job, hide: Hide, good: BaseGeometry, gone: BaseGeometry) -> dict[Kind, float]:
+    """Return what became of a cut hide's waste, in m2 by kind: all of it but the ``good`` pieces and what is
+    ``gone`` otherwise (spoilt, or on the rack). Kinds add up to the whole of it.
+    """
+    bare = common(hide.region.difference(good).difference(gone))
+    out: dict[Kind, float] = {}
+    for kind, _, ground in _of_leather(job, hide, good):
+        own = common(ground, bare)
+        if own.area > CRUMB_MM2:
+            out[kind] = out.get(kind, 0.0) + float(own.area) / 1e6
+            bare = common(bare.difference(own))
+    if bare.area > 0.0:
+        out["between"] = float(bare.area) / 1e6
+    return out
+
+
 class _Taken:
     """What is claimed already: the pieces, and ``more``. Of a small ground only the pieces near it are taken
     off: off all of them took twenty times as long.
@@ -96,6 +112,11 @@ def _claims(job: Job, lay: Lay, hide: Hide, placed: BaseGeometry) -> Iterator[tu
     """What lays claim to leather, the first to come first."""
     yield "pieces", "in pieces", placed
     yield from _remnant(job, lay, hide)
+    yield from _of_leather(job, hide, placed)
+
+
+def _of_leather(job: Job, hide: Hide, placed: BaseGeometry) -> Iterator[tuple[Kind, str, BaseGeometry]]:
+    """What of a hide no piece could have, whatever became of the rest."""
     margin = hide.region.difference(hide.within_margin)
     yield "edge", f"edge, {hide.edge_margin_mm:g} mm all round", margin
     flaws: dict[str, list[BaseGeometry]] = {}

@@ -1,0 +1,117 @@
+"""What estimates learn from records: each figure shrunk toward the shop's average where there is little, with
+how sure it is. A figure changes a plan only when somebody takes it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from scipy import stats
+
+from fairlay.core.book.figures import SURE
+
+USUAL_STRENGTH: Final = 120.0
+"""Where pieces do not tell: the shop's average counts as much as so many pieces of one kind."""
+LEAST_STRENGTH, MOST_STRENGTH = 20.0, 4000.0
+STEP_OF_SPARES: Final = 0.005
+"""Spares are planned in steps of half a percent."""
+
+
+@dataclass(frozen=True)
+class Learned:
+    """A figure: what it is now believed to be, between what it likely lies, from how many records, and what
+    the records alone say (nan: nothing).
+    """
+
+    value: float
+    low: float
+    high: float
+    n: int
+    bare: float
+
+
+def spoil_rates(counts: Mapping[str, tuple[int, int]]) -> dict[str, Learned]:
+    """Return the share of each piece that is spoilt, from (cut, of those spoilt) of each.
+
+    Beta-binomial: the shop's average is the prior's mean; how much it counts follows from how much the
+    pieces differ (method of moments, Kleinman 1973), within bounds.
+    """
+    cut = sum(n for n, _ in counts.values())
+    spoilt = sum(s for _, s in counts.values())
+    mean = (spoilt + 0.5) / (cut + 25.0)
+    # What the shop's average is worth as knowledge is no more than what it was made of.
+    most = max(LEAST_STRENGTH, min(MOST_STRENGTH, float(cut)))
+    strength = min(most, _strength([c for c in counts.values() if c[0] > 0], mean))
+    out = {}
+    for piece, (n, s) in counts.items():
+        a, b = s + mean * strength, n - s + (1 - mean) * strength
+        low, high = (float(v) for v in stats.beta.ppf([(1 - SURE) / 2, (1 + SURE) / 2], a, b))
+        out[piece] = Learned(a / (a + b), low, high, n, s / n if n else math.nan)
+    return out
+
+
+def _strength(counts: Sequence[tuple[int, int]], mean: float) -> float:
+    if len(counts) < 3:
+        return USUAL_STRENGTH
+    n = np.array([c[0] for c in counts], float)
+    p = np.array([c[1] for c in counts], float) / n
+    total = n.sum()
+    between = float((n * (p - mean) ** 2).sum())
+    by_chance = mean * (1 - mean)
+    k = len(n)
+    over = (between - by_chance * (k - 1)) / (total - float((n**2).sum()) / total)
+    if over <= 1e-9:
+        return MOST_STRENGTH
+    return float(np.clip(by_chance / over - 1.0, LEAST_STRENGTH, MOST_STRENGTH))
+
+
+def spares_for(rate: float) -> float:
+    """Return the spare rate to plan for a share that is spoilt: so many more that enough are good, up to the
+    next half percent.
+    """
+    wanted = rate / (1.0 - rate)
+    return min(1.0, math.ceil(wanted / STEP_OF_SPARES - 1e-6) * STEP_OF_SPARES)
+
+
+def shrunk(groups: Mapping[str, Sequence[float]]) -> dict[str, Learned]:
+    """Return the mean of each group of measurements, shrunk toward the mean of all groups.
+
+    Normal model with random effects: the spread within from all groups together, that between by DerSimonian
+    and Laird (1986). A group of one is shrunk by the common spread; no group, nothing.
+    """
+    own = {k: np.asarray(v, float) for k, v in groups.items() if len(v)}
+    if not own:
+        return {}
+    every = np.concatenate(list(own.values()))
+    free = len(every) - len(own)
+    inside = sum(float(((v - v.mean()) ** 2).sum()) for v in own.values())
+    within = inside / free if free > 0 else float(np.ptp(every) ** 2) / 4
+    if within <= 0:
+        return {
+            k: Learned(float(v.mean()), math.nan, math.nan, len(v), float(v.mean())) for k, v in own.items()
+        }
+    means = {k: float(v.mean()) for k, v in own.items()}
+    weights = {k: len(v) / within for k, v in own.items()}
+    total = sum(weights.values())
+    middle = sum(weights[k] * means[k] for k in own) / total
+    q = sum(weights[k] * (means[k] - middle) ** 2 for k in own)
+    spare = total - sum(w * w for w in weights.values()) / total
+    between = max(0.0, (q - (len(own) - 1)) / spare) if spare > 1e-12 else 0.0
+    if between > 0:
+        pooled = {k: 1.0 / (within / len(own[k]) + between) for k in own}
+        middle = sum(pooled[k] * means[k] for k in own) / sum(pooled.values())
+    # How surely the middle itself is known goes with every figure.
+    of_middle = 1.0 / sum(1.0 / (within / len(v) + between) for v in own.values())
+    reach = float(stats.norm.ppf((1 + SURE) / 2))
+    out = {}
+    for k, v in own.items():
+        error = within / len(v)
+        keep = between / (between + error)
+        value = middle + keep * (means[k] - middle)
+        sd = math.sqrt(keep * error + (1 - keep) ** 2 * of_middle)
+        out[k] = Learned(value, value - reach * sd, value + reach * sd, len(v), means[k])
+    return out

@@ -1,0 +1,36 @@
+"""What else than leather costs, as the shop states it."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from pydantic import TypeAdapter
+
+from fairlay.core.book.costing import Prices
+from fairlay.core.errors import Refused
+from fairlay.core.formats.stored import Document
+from fairlay.store.database import connected
+from fairlay.store.tables import SettingRow
+
+PRICES: Final = Document("shop's prices", 1, TypeAdapter(Prices), Refused)
+NAME: Final = "prices"
+
+
+@connected
+def prices() -> Prices:
+    """Return the shop's prices; what was never stated is 0."""
+    row = SettingRow.get_or_none(SettingRow.name == NAME)
+    return PRICES.read(row.value) if row else Prices()
+
+
+@connected
+def set_prices(chosen: Prices) -> None:
+    """Keep the shop's prices. Raises Refused for a price under 0; those before are kept then."""
+    each = [chosen.minute, chosen.thread_m, *chosen.hardware.values()]
+    if min(each) < 0 or max(each) > 1e6:
+        raise Refused(
+            "a price that makes no sense", value=min(each), expected="0 or more; those before were kept"
+        )
+    SettingRow.insert(name=NAME, value=PRICES.write(chosen)).on_conflict(
+        preserve=[SettingRow.value]
+    ).execute()
