@@ -192,11 +192,24 @@ def migrate() -> None:
 
 
 @app.command()
-def demo() -> None:
-    """Put the demo workshop into an empty store."""
+def demo(
+    year: Annotated[bool, typer.Option("--year", help="With a year of records beside it.")] = False,
+    hides: Annotated[int, typer.Option(help="How many hides of that year.", min=1)] = 3000,
+) -> None:
+    """Put the demo workshop into an empty store; or a year of records beside it, once."""
     from fairlay.demo import fill_if_empty
 
     _open_store()
+    if year:
+        from fairlay.demo.year import put_year
+
+        closed, pieces = put_year(hides, say=print)
+        print(
+            f"a year of records: {closed} hides, {pieces} pieces"
+            if closed
+            else "the store holds closed hides already; nothing was changed"
+        )
+        return
     print(
         "Quillback Yard is in the store"
         if fill_if_empty()

@@ -13,11 +13,11 @@ from fastapi import APIRouter, Depends, Path, Query, Response
 from fairlay.api.book_models import (
     ArticleCut,
     BookBatch,
+    BookFigures,
     ClassWorthIO,
     ClosedHide,
     DecidedOut,
     DecideIn,
-    FiguresOut,
     GroupOut,
     GroupsOut,
     LearnedOut,
@@ -405,8 +405,8 @@ def spread_out(s: Spread) -> SpreadOut:
     )
 
 
-def _figures(f: Figures) -> FiguresOut:
-    return FiguresOut(
+def _figures(f: Figures) -> BookFigures:
+    return BookFigures(
         hides=f.hides,
         bought_m2=f.bought_m2,
         cents=sum(f.cents.values()),

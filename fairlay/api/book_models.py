@@ -45,7 +45,7 @@ class PartOut(BaseModel):
     cents: int
 
 
-class FiguresOut(BaseModel):
+class BookFigures(BaseModel):
     """Some closed hides together."""
 
     hides: int
@@ -60,7 +60,7 @@ class FiguresOut(BaseModel):
     timed: int
 
 
-class MonthOut(FiguresOut):
+class MonthOut(BookFigures):
     """A month: no hide in it, no figures."""
 
     month: str
@@ -99,14 +99,14 @@ class WhereOut(BaseModel):
     """Where leather went: all of it, month by month, what stands out, why pieces were spoilt."""
 
     told: Told
-    figures: FiguresOut
+    figures: BookFigures
     months: list[MonthOut]
     trend: TrendOut
     stand_out: list[StandOutOut]
     reasons: list[ReasonOut]
 
 
-class GroupOut(FiguresOut):
+class GroupOut(BookFigures):
     """Hides of one mill, lot, grade, month or batch, or one hide."""
 
     key: str
@@ -201,7 +201,7 @@ class BookBatch(BaseModel):
     id: int
     number: str
     name: str
-    figures: FiguresOut
+    figures: BookFigures
     hides: list[ClosedHide]
     articles: list[ArticleCut]
     planned_pieces: int | None

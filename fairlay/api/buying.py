@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -91,7 +92,7 @@ def begin_forecast(asked: BuyIn) -> JobOut:
         asked.material,
         gap,
         school,
-        tuple(_asked_source(s, asked.material) for s in asked.sources),
+        _asked_sources(asked.sources, asked.material),
         asked.margin,
         rack,
         worlds=FIRM,
@@ -105,11 +106,16 @@ def _begun(work: ForecastWork) -> JobOut:
     return job_out(jobs.job_by_id(job_id))
 
 
-def _asked_source(asked: SourceIn, material: str) -> Source:
+def _asked_sources(asked: Sequence[SourceIn], material: str) -> tuple[Source, ...]:
+    known = forecasts.sources(material) if any(s.stated is None for s in asked) else []
+    return tuple(_asked_source(s, material, known) for s in asked)
+
+
+def _asked_source(asked: SourceIn, material: str, known: Sequence[Source]) -> Source:
     if asked.stated is not None:
         s = asked.stated
         return forecasts.stated(material, s.kind, s.area_m2, s.price_per_m2, s.quality)
-    found = next((s for s in forecasts.sources(material) if s.name == asked.name), None)
+    found = next((s for s in known if s.name == asked.name), None)
     if found is None:
         raise NotFound(
             f"the shop never had {asked.name or 'this leather'}",
@@ -146,7 +152,7 @@ def article_costing(article_id: int, material: str = "") -> CostingOut:
 def begin_costing(article_id: int, asked: CostIn) -> JobOut:
     """Find out what an article's leather costs at batches of 1, 10 and 100, and what rules would save."""
     kept = articles.article_at(article_id)
-    source = _asked_source(asked.source, asked.material)
+    (source,) = _asked_sources([asked.source], asked.material)
     pieces = pieces_of_batch([Line(cutlist(kept.article, (), kept.letter), 1)], asked.material)
     if not pieces:
         raise Refused(

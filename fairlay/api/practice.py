@@ -96,8 +96,7 @@ def _round(r: Round) -> RoundOut:
         lay = practice.fault_round(r.seed, r.level, r.asked)
         out.seconds = lay.seconds
         out.outline = as_points(lay.hide.outline, 1)
-        out.zones = [(z.tightness, as_points(z.outline, 1)) for z in lay.hide.zones]
-        out.marks = [MarkSeen(ring=as_points(f.outline, 1), looks=_looks(f)) for f in lay.hide.flaws]
+        out.hide = laid_hide(lay.hide, "practice")
         names = {p.id: n for n, p, _ in practice.pieces_of(r.asked["pieces"])}
         for p, ring in zip(lay.lies, lay.rings, strict=True):
             grain = lay.job.pieces_by_id[p.piece].grain

@@ -87,7 +87,7 @@ class RoundOut(BaseModel):
     level: int
     seconds: float
     outline: Ring = []
-    zones: list[tuple[int, Ring]] = []
+    hide: LaidHide | None = None
     marks: list[MarkSeen] = []
     pulls: list[PullSpot] = []
     questions: list[QuestionOut] = []

@@ -16,7 +16,7 @@ from typing import Any, Final, cast
 from cachetools import LRUCache
 from pydantic import TypeAdapter
 
-from fairlay.core.cutting.left_over import Account, SizeRule
+from fairlay.core.cutting.left_over import Account, SizeRule, left_over
 from fairlay.core.cutting.pace import Pace, pace_of
 from fairlay.core.cutting.plan import Bench, CutPlan, cut_plan
 from fairlay.core.cutting.tape import Row, placing_table
@@ -24,10 +24,9 @@ from fairlay.core.cutting.ticks import ACTS, STATE_OF, Act, State, Tick, states_
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.stored import Document
 from fairlay.core.lay.lay import Job, Placement
-from fairlay.core.lay.measures import measure
 from fairlay.core.leather import Hide
 from fairlay.core.pattern.pattern import Tool
-from fairlay.core.shapes.placing import place_points
+from fairlay.core.shapes.placing import place_points, place_region
 from fairlay.core.shapes.rings import Ring
 from fairlay.store import lays
 from fairlay.store.acting import who
@@ -145,14 +144,17 @@ def begin(lay_id: int, number: str) -> int:
 
 
 def _planned(saved: SavedLay, number: str) -> dict[str, Any]:
-    """What a lay promises of a hide as its cutting begins."""
-    m = next(h for h in measure(saved.job, saved.lay).per_hide if h.hide == number)
+    """What a lay promises of a hide as its cutting begins: pieces, and what of it would be used once what is
+    left is racked by the shop's size rule, as it will be counted when the hide is closed.
+    """
+    job, hide = saved.job, saved.job.hides_by_id[number]
+    here = [p for p in saved.lay.placements if p.hide == number]
+    shapes = [place_region(job.pieces_by_id[p.piece].region, p.at) for p in here]
+    kept = sum(part.ground.area for part in left_over(hide, shapes, choices().keeps) if part.keep)
     return {
-        "pieces": m.pieces,
-        "pieces_m2": m.placed_m2,
-        "used_m2": m.used_m2,
-        "remnant_m2": m.remnant_m2,
-        "cost": m.cost,
+        "pieces": len(here),
+        "pieces_m2": sum(s.area for s in shapes) / 1e6,
+        "used_m2": (hide.region.area - kept) / 1e6,
     }
 
 

@@ -20,7 +20,6 @@ from fairlay.core.forecast.stock import (
     Known,
     Source,
     check_source,
-    known_of,
     learned_source,
 )
 from fairlay.core.forecast.worlds import World, parts_of_order
@@ -42,12 +41,12 @@ from fairlay.store.table import rows_of
 from fairlay.store.tables import PRACTICE, ArticleRevisionRow, BatchLineRow, DeliveryRow, HideRow, JobRow
 
 MOST_SOURCES: Final = 6
-ROUGH, FIRM = 24, 160
-"""Deliveries laid of each kind of leather, at first and in the end."""
+ROUGH, FIRM = 20, 160
+"""Deliveries laid of each kind of leather, until there is a rough answer and in the end."""
 PATIENT_EVERY: Final = 8
 """Of so many deliveries one is laid patiently as well."""
 TAKEN_TOO_LONG_S: Final = 240.0
-MOST_RECORDS: Final = 120
+MOST_RECORDS: Final = 60
 BASE: Final = ""
 
 
@@ -91,13 +90,11 @@ def sources(material: str) -> list[Source]:
         groups.setdefault((row.kind, row.mill, row.grade), []).append(row)
     out = []
     margin = leather_settings().edge_margin_mm
-    shapes = _shapes([r.id for own in groups.values() for r in own[:MOST_RECORDS]])
+    seen = _known([r.id for own in groups.values() for r in own[:MOST_RECORDS]])
     every: dict[str, list[Known]] = {}
     known: dict[tuple[str, str, str], list[Known]] = {}
     for key, own in groups.items():
-        known[key] = [
-            known_of(shapes[r.id], bool(r.looked_enough)) for r in own[:MOST_RECORDS] if r.id in shapes
-        ]
+        known[key] = [seen[r.id] for r in own[:MOST_RECORDS] if r.id in seen]
         every.setdefault(key[0], []).extend(known[key])
     for key, own in groups.items():
         kind, mill, grade = key
@@ -116,9 +113,22 @@ def sources(material: str) -> list[Source]:
     return sorted(out, key=lambda s: -s.n)
 
 
-def _shapes(ids: Sequence[int]) -> dict[int, Hide]:
-    """Hides by id, as far as their outline is known and they are whole as they came."""
-    return {r.id: r.hide for r in hides.hides_by_id(ids) if r.measured}
+def _known(ids: Sequence[int]) -> dict[int, Known]:
+    """What hides tell of their source, as far as they were measured: read off their shapes as they are kept,
+    which are not built to be laid on.
+    """
+    h = HideRow
+    rows = h.select(h.id, h.area_m2, h.received_m2, h.looked_enough, h.shape).where(
+        h.id.in_(list(ids) or [0]), h.measured
+    )
+    out = {}
+    for row in rows:
+        own = [int(f["severity"]) for f in row.shape.get("flaws", ())]
+        read = [float(r["mm"]) for r in row.shape.get("thickness", ())]
+        flaws = (own.count(1), own.count(2), own.count(3)) if row.looked_enough else None
+        area = float(row.received_m2 or row.area_m2)
+        out[row.id] = Known(area, flaws, sum(read) / len(read) if read else None)
+    return out
 
 
 def stated(material: str, kind: str, area_m2: float, price_per_m2: float, quality: str) -> Source:
@@ -302,6 +312,22 @@ def _world(values: Mapping[str, Any]) -> World:
 def count_worlds(job_id: int) -> int:
     """Return how many deliveries were laid for a forecast."""
     return int(WorldRow.select().where(WorldRow.job == job_id, WorldRow.found.is_null(False)).count())
+
+
+@connected
+def should_give_way(job_id: int, parts: int) -> bool:
+    """Whether a lay waits for a worker; or a forecast that has no rough answer yet, where this one has."""
+    if jobs.lay_waits():
+        return True
+    others = JobRow.select(JobRow.id).where(
+        JobRow.kind == "forecast", JobRow.state == "queued", JobRow.id != job_id
+    )
+    waiting = [r.id for r in others]
+    return (
+        bool(waiting)
+        and count_worlds(job_id) >= ROUGH * parts
+        and any(count_worlds(i) < ROUGH for i in waiting)
+    )
 
 
 @connected

@@ -1,5 +1,6 @@
 """Forecasts: made-up deliveries laid one by one, by every worker that is idle, until there are enough or
-somebody stops it. What was laid stays; a lay that somebody waits for goes first.
+somebody stops it. What was laid stays; a lay that somebody waits for goes first, and a forecast that has no
+rough answer yet.
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ from fairlay.store.jobs import Lost, WorkJob
 from fairlay.work.beating import BEAT_S, Beating, Pulse, carry_out, log, new_token, patiently
 
 ASK_FOR_HELP_S = 0.3
-LOOK_FOR_LAYS_S = 0.4
+LOOK_FOR_OTHERS_S = 0.4
 WAIT_S = 0.3
 MOST_HELPERS = 15
 
@@ -28,15 +29,15 @@ HandOutHelp = Callable[[int, int], None]
 
 
 def forecast_one(job_id: int, hand_out_help: HandOutHelp, hand_out_again: Callable[[int], None]) -> None:
-    """Lay the deliveries of a forecast; where a lay waits for a worker, it goes back in the queue with what
-    it has.
-    """
+    """Lay the deliveries of a forecast; where others go first, it goes back in the queue with what it has."""
 
     def work(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
         gives_way = threading.Event()
 
-        def look_for_lays() -> None:
-            if jobs.lay_waits():
+        parts = len(forecasts.parts_of(job.forecast_work))
+
+        def look_for_others() -> None:
+            if forecasts.should_give_way(job.id, parts):
                 gives_way.set()
 
         def ask_for_help() -> None:
@@ -48,8 +49,8 @@ def forecast_one(job_id: int, hand_out_help: HandOutHelp, hand_out_again: Callab
         def stop() -> bool:
             return beating.should_stop() or gives_way.is_set()
 
-        total = len(forecasts.parts_of(job.forecast_work)) * job.forecast_work.worlds
-        with Pulse(look_for_lays, LOOK_FOR_LAYS_S), Pulse(ask_for_help, ASK_FOR_HELP_S):
+        total = parts * job.forecast_work.worlds
+        with Pulse(look_for_others, LOOK_FOR_OTHERS_S), Pulse(ask_for_help, ASK_FOR_HELP_S):
             while not stop():
                 went_on = _lay_next(job, job.owner, stop)
                 done = patiently(lambda: forecasts.count_worlds(job.id))
@@ -65,7 +66,7 @@ def forecast_one(job_id: int, hand_out_help: HandOutHelp, hand_out_again: Callab
         if gives_way.is_set() and not beating.should_stop():
             patiently(lambda: jobs.put_back(job.id, job.owner))
             hand_out_again(job.id)
-            raise Lost(f"job {job.id} waits until a lay is laid", value=job.id)
+            raise Lost(f"job {job.id} lets others go first", value=job.id)
         return "stopped" if beating.should_stop() else "done", None
 
     carry_out(job_id, work, "the forecast broke; what was laid before was kept")
@@ -79,9 +80,10 @@ def help_forecast(job_id: int, number: int) -> None:
         return
     log.info("job %d: helper %d begins", job_id, number)
     over = threading.Event()
+    parts = len(forecasts.parts_of(job.forecast_work))
 
     def beat() -> None:
-        if not helpers.beat_help(job_id, number, token) or jobs.lay_waits():
+        if not helpers.beat_help(job_id, number, token) or forecasts.should_give_way(job_id, parts):
             over.set()
 
     try:

@@ -1,4 +1,6 @@
+import { lazy, Suspense } from 'react'
 import { Navigate, NavLink, Route, Routes } from 'react-router'
+import { Waiting } from './parts/controls'
 import { UnitsProvider, useUnits } from './parts/units'
 import { BatchRoom } from './rooms/batches/BatchRoom'
 import { BatchesRoom } from './rooms/batches/BatchesRoom'
@@ -24,12 +26,47 @@ import { RevisionsRoom } from './rooms/patterns/RevisionsRoom'
 import { PeopleRoom } from './rooms/people/PeopleRoom'
 import { Whose } from './rooms/people/Whose'
 
+/* The Book and Practice draw charts: they come when they are asked for. */
+const BatchPage = lazy(async () => ({
+  default: (await import('./rooms/book/BatchPage')).BatchPage,
+}))
+const BuyingPage = lazy(async () => ({
+  default: (await import('./rooms/book/BuyingPage')).BuyingPage,
+}))
+const ForecastPage = lazy(async () => ({
+  default: (await import('./rooms/book/BuyingPage')).ForecastPage,
+}))
+const ByPage = lazy(async () => ({ default: (await import('./rooms/book/ByPage')).ByPage }))
+const CostingPage = lazy(async () => ({
+  default: (await import('./rooms/book/CostingPage')).CostingPage,
+}))
+const HidesPage = lazy(async () => ({
+  default: (await import('./rooms/book/HidesPage')).HidesPage,
+}))
+const LearnedPage = lazy(async () => ({
+  default: (await import('./rooms/book/LearnedPage')).LearnedPage,
+}))
+const NotesPage = lazy(async () => ({
+  default: (await import('./rooms/book/NotesPage')).NotesPage,
+}))
+const WherePage = lazy(async () => ({
+  default: (await import('./rooms/book/WherePage')).WherePage,
+}))
+const PracticeRoom = lazy(async () => ({
+  default: (await import('./rooms/practice/PracticeRoom')).PracticeRoom,
+}))
+const RoundRoom = lazy(async () => ({
+  default: (await import('./rooms/practice/RoundRoom')).RoundRoom,
+}))
+
 const ROOMS = [
   { to: '/patterns', name: 'Patterns' },
   { to: '/leather', name: 'Leather' },
   { to: '/batches', name: 'Batches' },
   { to: '/lay', name: 'Lay' },
   { to: '/cut', name: 'Cut' },
+  { to: '/book', name: 'Book' },
+  { to: '/practice', name: 'Practice' },
 ]
 
 /** The frame: the rooms in the order of the work, and the room one stands in. */
@@ -65,32 +102,46 @@ export function Frame() {
           <UnitsChoice />
         </header>
         <main className="min-h-0 flex-1">
-          <Routes>
-            <Route path="/" element={<Navigate to="/batches" replace />} />
-            <Route path="/patterns" element={<DrawersRoom />} />
-            <Route path="/patterns/:id" element={<ArticleRoom />} />
-            <Route path="/patterns/:id/add" element={<AddRoom />} />
-            <Route path="/patterns/:id/revisions" element={<RevisionsRoom />} />
-            <Route path="/patterns/:id/piece/:slug" element={<PieceRoom />} />
-            <Route path="/leather" element={<LeatherRoom />} />
-            <Route path="/leather/receive" element={<ReceiveRoom />} />
-            <Route path="/leather/receive/:id" element={<DeliveryRoom />} />
-            <Route path="/leather/compare" element={<CompareRoom />} />
-            <Route path="/leather/chalk" element={<ChalkRoom />} />
-            <Route path="/leather/:id" element={<HideRoom />} />
-            <Route path="/leather/:id/measure" element={<MeasureRoom />} />
-            <Route path="/batches" element={<BatchesRoom />} />
-            <Route path="/batches/:id" element={<BatchRoom />} />
-            <Route path="/people" element={<PeopleRoom />} />
-            <Route path="/lay" element={<LaysRoom />} />
-            <Route path="/lay/new" element={<ChooseRoom />} />
-            <Route path="/lay/:id" element={<LayRoom />} />
-            <Route path="/cut" element={<CutList />} />
-            <Route path="/cut/:id" element={<CutRoom />} />
-            <Route path="/cut/:id/project" element={<ProjectorRoom />} />
-            <Route path="/cut/:id/bench" element={<BenchMode />} />
-            <Route path="*" element={<Navigate to="/batches" replace />} />
-          </Routes>
+          <Suspense fallback={<Waiting what="the room" />}>
+            <Routes>
+              <Route path="/" element={<Navigate to="/batches" replace />} />
+              <Route path="/patterns" element={<DrawersRoom />} />
+              <Route path="/patterns/:id" element={<ArticleRoom />} />
+              <Route path="/patterns/:id/add" element={<AddRoom />} />
+              <Route path="/patterns/:id/revisions" element={<RevisionsRoom />} />
+              <Route path="/patterns/:id/piece/:slug" element={<PieceRoom />} />
+              <Route path="/leather" element={<LeatherRoom />} />
+              <Route path="/leather/receive" element={<ReceiveRoom />} />
+              <Route path="/leather/receive/:id" element={<DeliveryRoom />} />
+              <Route path="/leather/compare" element={<CompareRoom />} />
+              <Route path="/leather/chalk" element={<ChalkRoom />} />
+              <Route path="/leather/:id" element={<HideRoom />} />
+              <Route path="/leather/:id/measure" element={<MeasureRoom />} />
+              <Route path="/batches" element={<BatchesRoom />} />
+              <Route path="/batches/:id" element={<BatchRoom />} />
+              <Route path="/people" element={<PeopleRoom />} />
+              <Route path="/lay" element={<LaysRoom />} />
+              <Route path="/lay/new" element={<ChooseRoom />} />
+              <Route path="/lay/:id" element={<LayRoom />} />
+              <Route path="/cut" element={<CutList />} />
+              <Route path="/cut/:id" element={<CutRoom />} />
+              <Route path="/cut/:id/project" element={<ProjectorRoom />} />
+              <Route path="/cut/:id/bench" element={<BenchMode />} />
+              <Route path="/book" element={<WherePage />} />
+              <Route path="/book/by/:what" element={<ByPage />} />
+              <Route path="/book/hides" element={<HidesPage />} />
+              <Route path="/book/batch/:id" element={<BatchPage />} />
+              <Route path="/book/learned" element={<LearnedPage />} />
+              <Route path="/book/notes" element={<NotesPage />} />
+              <Route path="/book/buying" element={<BuyingPage />} />
+              <Route path="/book/buying/:job" element={<ForecastPage />} />
+              <Route path="/book/costing" element={<CostingPage />} />
+              <Route path="/book/costing/:id" element={<CostingPage />} />
+              <Route path="/practice" element={<PracticeRoom />} />
+              <Route path="/practice/:id" element={<RoundRoom />} />
+              <Route path="*" element={<Navigate to="/batches" replace />} />
+            </Routes>
+          </Suspense>
         </main>
       </div>
     </UnitsProvider>

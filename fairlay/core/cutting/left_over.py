@@ -4,7 +4,6 @@ all of its area went.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Final
@@ -66,22 +65,13 @@ def left_over(hide: Hide, taken: Sequence[BaseGeometry], rule: SizeRule | None =
     parts = sorted(pieces_of(wide, 100.0), key=lambda p: -p.area)
     out = []
     for part in parts:
-        across = 2.0 * _inner_mm(part)
         if part.area < rule.area_m2 * 1e6:
             out.append(LeftOver(part, False, f"under {rule.area_m2:g} m2"))
-        elif across < rule.width_mm:
+        elif part.buffer(-rule.width_mm / 2).is_empty:
             out.append(LeftOver(part, False, f"nowhere {rule.width_mm:g} mm wide"))
         else:
             out.append(LeftOver(part, True, "large enough for the rack"))
     return out
-
-
-def _inner_mm(part: Polygon) -> float:
-    lo, hi = 0.0, math.sqrt(part.area)
-    for _ in range(16):
-        middle = (lo + hi) / 2
-        lo, hi = (middle, hi) if not part.buffer(-middle).is_empty else (lo, middle)
-    return lo
 
 
 def account_of_cut(

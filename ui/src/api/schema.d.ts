@@ -237,6 +237,382 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/book/batches/{batch_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Book Batch
+         * @description A batch in the Book: what was planned, and what truly came.
+         */
+        get: operations["book_batch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/by/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Book By
+         * @description The Book in groups: hides by what they are, or pieces by article, name or cutter.
+         */
+        get: operations["book_by"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/class-worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Class Worth
+         * @description Keep what leather of each class is worth beside tight leather.
+         */
+        put: operations["put_class_worth"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/hides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Closed Hides
+         * @description Closed hides, the newest first; ``before`` goes on from one; or those that nobody should trust yet.
+         */
+        get: operations["closed_hides"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/hides/{sheet_id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Hide
+         * @description Say whether a closed hide counts in the figures, and why.
+         */
+        post: operations["decide_hide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/learned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Learned Figures
+         * @description What estimates learn from records, beside what plans reckon with.
+         */
+        get: operations["learned_figures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/learned/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Learned
+         * @description Plan with a learned figure from now on.
+         */
+        post: operations["take_learned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/month/{month}.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Month Page
+         * @description A month of the Book, to be printed.
+         */
+        get: operations["month_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Notes
+         * @description Notes, the newest first: all, or those that stand on some articles, hides or batches.
+         */
+        get: operations["all_notes"];
+        put?: never;
+        /**
+         * Add Note
+         * @description Keep a note on an article, a hide or a batch.
+         */
+        post: operations["add_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/notes/{note_id}/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Note Away
+         * @description Put a note away.
+         */
+        post: operations["put_note_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/notes/{note_id}/revision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note To Revision
+         * @description Begin a revision of an article with a note as its reason.
+         */
+        post: operations["note_to_revision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/where": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where Leather Went
+         * @description Where the leather of closed hides went, month by month, with what stands out.
+         */
+        get: operations["where_leather_went"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/book/{what}.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Book Csv
+         * @description The Book in groups, as CSV.
+         */
+        get: operations["book_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Forecasts
+         * @description The newest forecasts.
+         */
+        get: operations["all_forecasts"];
+        put?: never;
+        /**
+         * Begin Forecast
+         * @description Forecast how many hides to buy: a first answer within seconds, a firm one in the background.
+         */
+        post: operations["begin_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/costing/{article_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Article Costing
+         * @description What one article costs, by the newest forecast of it.
+         */
+        get: operations["article_costing"];
+        put?: never;
+        /**
+         * Begin Costing
+         * @description Find out what an article's leather costs at batches of 1, 10 and 100, and what rules would save.
+         */
+        post: operations["begin_costing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shop Prices
+         * @description What else than leather costs.
+         */
+        get: operations["shop_prices"];
+        /**
+         * Put Prices
+         * @description Keep what else than leather costs.
+         */
+        put: operations["put_prices"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Buying Sources
+         * @description Leather of a material that the shop has bought, as its hides taught it.
+         */
+        get: operations["buying_sources"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Forecast
+         * @description A forecast as far as it is.
+         */
+        get: operations["one_forecast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/copies": {
         parameters: {
             query?: never;
@@ -266,7 +642,7 @@ export interface paths {
         };
         /**
          * To Cut
-         * @description Every hide that is being cut, is laid and could be, or was cut: in that order.
+         * @description Every hide that is being cut, is laid and could be, or was cut last: in that order.
          */
         get: operations["to_cut"];
         put?: never;
@@ -2220,6 +2596,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Practice Record
+         * @description What may be practised, and one's own record.
+         */
+        get: operations["practice_record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Round
+         * @description Begin a round.
+         */
+        post: operations["begin_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/rounds/{round_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Round
+         * @description A round as it was asked.
+         */
+        get: operations["one_round"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/rounds/{round_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Lay
+         * @description Have what was laid by hand compared with the engine's.
+         */
+        post: operations["compare_lay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/rounds/{round_id}/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Round
+         * @description Say that a round is done, and hear how it came out.
+         */
+        post: operations["end_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/rounds/{round_id}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Round Result
+         * @description How a round came out.
+         */
+        get: operations["round_result"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/rounds/{round_id}/touch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Touch Hide
+         * @description Put a tool to a place of the hide.
+         */
+        post: operations["touch_hide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -2771,6 +3287,18 @@ export interface components {
             yield_of_used: number;
         };
         /**
+         * Answered
+         * @description A question with its right answer and the rule.
+         */
+        Answered: {
+            /** Given */
+            given: boolean | null;
+            /** Right */
+            right: boolean;
+            /** Why */
+            why: string;
+        };
+        /**
          * Article
          * @description A product at one revision: its patterns and how they go together.
          */
@@ -2827,6 +3355,30 @@ export interface components {
             slug: string;
             /** Wrong */
             wrong: number;
+        };
+        /**
+         * ArticleCut
+         * @description An article of a batch as it was cut: ordered, whole ones that came of it, pieces spoilt, money.
+         */
+        ArticleCut: {
+            /** Article */
+            article: string;
+            /** Cents */
+            cents: number;
+            /** Cents Each */
+            cents_each: number | null;
+            /** Done */
+            done: number;
+            /** Name */
+            name: string;
+            /** Ordered */
+            ordered: number;
+            /** Spoilt */
+            spoilt: number;
+            /** Wanted */
+            wanted: number;
+            /** Whole */
+            whole: number;
         };
         /** ArticleOut */
         ArticleOut: {
@@ -3106,6 +3658,19 @@ export interface components {
             hide: string;
         };
         /**
+         * BeginRound
+         * @description A round to be begun.
+         */
+        BeginRound: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "look" | "accept" | "lay" | "fault";
+            /** Level */
+            level: number;
+        };
+        /**
          * BenchName
          * @description Somebody who may sign in at a bench.
          */
@@ -3150,6 +3715,54 @@ export interface components {
             /** File */
             file: string;
         };
+        /**
+         * BookBatch
+         * @description A batch in the Book: planned beside true.
+         */
+        BookBatch: {
+            /** Articles */
+            articles: components["schemas"]["ArticleCut"][];
+            figures: components["schemas"]["BookFigures"];
+            /** Hides */
+            hides: components["schemas"]["ClosedHide"][];
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Planned Pieces */
+            planned_pieces: number | null;
+            /** Reasons */
+            reasons: components["schemas"]["ReasonOut"][];
+            /** Warnings */
+            warnings: string[];
+        };
+        /**
+         * BookFigures
+         * @description Some closed hides together.
+         */
+        BookFigures: {
+            /** Bought M2 */
+            bought_m2: number;
+            /** Cents */
+            cents: number;
+            /** Cost Per Good M2 */
+            cost_per_good_m2: number | null;
+            /** Hides */
+            hides: number;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Planned Minutes */
+            planned_minutes: number;
+            /** Planned Yield */
+            planned_yield: number | null;
+            /** Timed */
+            timed: number;
+            /** True Minutes */
+            true_minutes: number;
+            yields: components["schemas"]["SpreadOut"];
+        };
         /** Bounds */
         Bounds: {
             /** X0 */
@@ -3160,6 +3773,18 @@ export interface components {
             y0: number;
             /** Y1 */
             y1: number;
+        };
+        /**
+         * BreakEvenOut
+         * @description The price of a m2 at which it costs as much for an article as the first kind of leather.
+         */
+        BreakEvenOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Price Per M2 */
+            price_per_m2: number;
         };
         /** Brush */
         Brush: {
@@ -3186,6 +3811,38 @@ export interface components {
             shared: boolean;
             /** State */
             state?: ("received" | "looked over" | "kept" | "laid" | "part used" | "used up") | null;
+        };
+        /**
+         * BuyIn
+         * @description What is to be bought for: a batch, or so many of some articles; of one material.
+         */
+        BuyIn: {
+            /** Batch Id */
+            batch_id?: number | null;
+            /**
+             * Gap Mm
+             * @default 0
+             */
+            gap_mm: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["OrderLine"][];
+            /**
+             * Margin
+             * @default 0.05
+             */
+            margin: number;
+            /** Material */
+            material: string;
+            /** Sources */
+            sources: components["schemas"]["SourceIn"][];
+            /**
+             * Use Rack
+             * @default false
+             */
+            use_rack: boolean;
         };
         /**
          * ByRule
@@ -3238,6 +3895,20 @@ export interface components {
             name: string;
             /** Red */
             red: number;
+        };
+        /**
+         * ChanceOut
+         * @description So many hides are enough with this chance.
+         */
+        ChanceOut: {
+            /** Enough */
+            enough: number;
+            /** Hides */
+            hides: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
         };
         /**
          * Change
@@ -3373,12 +4044,78 @@ export interface components {
             usable_m2: number;
         };
         /**
+         * ClassWorthIO
+         * @description What leather of each class is worth beside tight leather.
+         */
+        ClassWorthIO: {
+            /** Worth */
+            worth: {
+                [key: string]: number;
+            };
+        };
+        /**
          * CloseIn
          * @description Which parts are kept; by the shop's size rule where nobody says.
          */
         CloseIn: {
             /** Keep */
             keep?: number[] | null;
+        };
+        /**
+         * ClosedHide
+         * @description A closed hide.
+         */
+        ClosedHide: {
+            /** Batch */
+            batch: string;
+            /** Batch Id */
+            batch_id: number;
+            /** Bought M2 */
+            bought_m2: number;
+            /** Cents */
+            cents: number;
+            /**
+             * Closed On
+             * Format: date
+             */
+            closed_on: string;
+            /** Counts */
+            counts: boolean;
+            /** Currency */
+            currency: string;
+            decided: components["schemas"]["DecidedOut"] | null;
+            /** Done */
+            done: number;
+            /** Doubt */
+            doubt: string;
+            /** Grade */
+            grade: string;
+            /** Hide Id */
+            hide_id: number;
+            /** Lot */
+            lot: string;
+            /** Material */
+            material: string;
+            /** Mill */
+            mill: string;
+            /** Number */
+            number: string;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Planned Minutes */
+            planned_minutes: number;
+            /** Planned Pieces */
+            planned_pieces: number | null;
+            /** Planned Yield */
+            planned_yield: number | null;
+            /** Sheet */
+            sheet: number;
+            /** Spoilt */
+            spoilt: number;
+            /** True Minutes */
+            true_minutes: number;
+            /** Yield Of Used */
+            yield_of_used: number | null;
         };
         /** ClosedOut */
         ClosedOut: {
@@ -3454,6 +4191,51 @@ export interface components {
             hide: string;
             /** Pieces */
             pieces: components["schemas"]["PinnedPiece"][];
+        };
+        /**
+         * CostIn
+         * @description What an article is costed in: leather of each of its materials.
+         */
+        CostIn: {
+            /** Material */
+            material: string;
+            source: components["schemas"]["SourceIn"];
+        };
+        /**
+         * CostingOut
+         * @description What one article costs, at the middle size where several were tried.
+         */
+        CostingOut: {
+            /** Article Id */
+            article_id: number;
+            /** Hardware */
+            hardware: components["schemas"]["HardwareCost"][];
+            /** Job Id */
+            job_id: number | null;
+            /** Leather */
+            leather: number | null;
+            /** Material */
+            material: string;
+            /** Materials */
+            materials: string[];
+            /** Minutes */
+            minutes: number | null;
+            /** Minutes Money */
+            minutes_money: number | null;
+            /** Name */
+            name: string;
+            /** Pieces */
+            pieces: components["schemas"]["PieceCostOut"][];
+            /** Thread M */
+            thread_m: number;
+            /** Thread Money */
+            thread_money: number;
+            /** Total */
+            total: number;
+            /** Unpriced */
+            unpriced: string[];
+            /** Variants */
+            variants: components["schemas"]["VariantOut"][];
         };
         /** Created */
         Created: {
@@ -3567,6 +4349,31 @@ export interface components {
             tools: string[];
         };
         /**
+         * DecideIn
+         * @description Whether a hide counts in the figures, and why.
+         */
+        DecideIn: {
+            /** Counts */
+            counts: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
+         * DecidedOut
+         * @description Who said last whether a hide counts, why, and when.
+         */
+        DecidedOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * DeedOut
          * @description A change: whose, what, of what, and when.
          */
@@ -3642,6 +4449,42 @@ export interface components {
             what: string;
         };
         /**
+         * DoneIn
+         * @description What was done in a round: of looking over, rings and the class of each pull; answers (null: none
+         *     given); or the pieces pressed, and the fault that was named.
+         */
+        DoneIn: {
+            /**
+             * Answers
+             * @default []
+             */
+            answers: (boolean | null)[];
+            /**
+             * Named
+             * @default
+             */
+            named: string;
+            /**
+             * Pressed
+             * @default []
+             */
+            pressed: number[];
+            /**
+             * Pulls
+             * @default {}
+             */
+            pulls: {
+                [key: string]: number;
+            };
+            /**
+             * Rings
+             * @default []
+             */
+            rings: components["schemas"]["DrawnRing"][];
+            /** Spent S */
+            spent_s: number;
+        };
+        /**
          * DrawingOut
          * @description A drawing as it came, in the file's own units; ``unit_mm`` is None where the file does not say.
          */
@@ -3704,6 +4547,18 @@ export interface components {
             width_mm: number;
         };
         /**
+         * DrawnRing
+         * @description A ring as it was drawn.
+         */
+        DrawnRing: {
+            /** R */
+            r: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * EdgeMargin
          * @description Leather left beyond one run of the finished outline.
          */
@@ -3752,6 +4607,26 @@ export interface components {
             made: number[];
             /** Outline */
             outline: number[][] | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FalseRing
+         * @description A ring that rings nothing, and what it would keep from use.
+         */
+        FalseRing: {
+            /** Money */
+            money: number;
+            /** Ring */
+            ring: number;
+        };
+        /**
+         * FaultName
+         * @description A fault that a lay may have.
+         */
+        FaultName: {
+            /** Fault */
+            fault: string;
             /** Words */
             words: string;
         };
@@ -3911,6 +4786,69 @@ export interface components {
             severity_name: string;
         };
         /**
+         * FlawTold
+         * @description A flaw as it truly is: whether it was found, and what missing it would have cost.
+         */
+        FlawTold: {
+            /** Found */
+            found: boolean;
+            /** Kind */
+            kind: string;
+            /** Money */
+            money: number;
+            /** Ring */
+            ring: number[][];
+            /** Severity */
+            severity: number;
+        };
+        /**
+         * ForecastOut
+         * @description A forecast as far as it is; ``rests`` says on what, ``old`` what of that changed since.
+         */
+        ForecastOut: {
+            /** Articles */
+            articles: number;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            job: components["schemas"]["JobOut"];
+            /** Margin */
+            margin: number;
+            /** Material */
+            material: string;
+            /** Of */
+            of: number;
+            /** Old */
+            old: string[];
+            /** Parts */
+            parts: components["schemas"]["PartAnswer"][];
+            /** Rests */
+            rests: string[];
+            /** Title */
+            title: string;
+            /** Worlds */
+            worlds: number;
+        };
+        /**
+         * ForecastRow
+         * @description A forecast in the list.
+         */
+        ForecastRow: {
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Job Id */
+            job_id: number;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * FoundOut
          * @description A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the
          *     drawing, in mm; it is there ``times`` times, and ``mirrored`` times turned over.
@@ -3957,6 +4895,20 @@ export interface components {
             /** Base */
             base: number;
         };
+        /**
+         * GainOut
+         * @description A change that would have gained.
+         */
+        GainOut: {
+            /** Changed */
+            changed: (string | number)[][];
+            /** Lies */
+            lies: components["schemas"]["LayPlacement"][];
+            /** M2 */
+            m2: number;
+            /** Words */
+            words: string;
+        };
         /** GapOut */
         GapOut: {
             /** Closed */
@@ -3999,6 +4951,48 @@ export interface components {
             parts: number[][][][];
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * GroupOut
+         * @description Hides of one mill, lot, grade, month or batch, or one hide.
+         */
+        GroupOut: {
+            /** Bought M2 */
+            bought_m2: number;
+            /** Cents */
+            cents: number;
+            /** Cost Per Good M2 */
+            cost_per_good_m2: number | null;
+            /** Hides */
+            hides: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Planned Minutes */
+            planned_minutes: number;
+            /** Planned Yield */
+            planned_yield: number | null;
+            /** Timed */
+            timed: number;
+            /** True Minutes */
+            true_minutes: number;
+            yields: components["schemas"]["SpreadOut"];
+        };
+        /**
+         * GroupsOut
+         * @description The Book by one thing: hides or pieces, in groups.
+         */
+        GroupsOut: {
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Pieces */
+            pieces: components["schemas"]["PieceGroupOut"][];
+            /** Stand Out */
+            stand_out: components["schemas"]["StandOutOut"][];
+            told: components["schemas"]["Told"];
         };
         /** HalfPattern */
         HalfPattern: {
@@ -4044,6 +5038,18 @@ export interface components {
         Hardware: {
             /** Each */
             each: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * HardwareCost
+         * @description Hardware of an article.
+         */
+        HardwareCost: {
+            /** Each */
+            each: number;
+            /** Money */
+            money: number;
             /** Name */
             name: string;
         };
@@ -4289,7 +5295,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "lay" | "look" | "read" | "what if";
+            kind: "lay" | "look" | "read" | "what if" | "forecast";
             /** Revision */
             revision: number | null;
             /** Said */
@@ -4405,6 +5411,33 @@ export interface components {
             rings: number[][][];
             /** Zones */
             zones: components["schemas"]["ZoneOut"][];
+        };
+        /**
+         * LaidOut
+         * @description How a lay by hand came out.
+         */
+        LaidOut: {
+            /** Engine M2 */
+            engine_m2: number;
+            /** Engine Placed */
+            engine_placed: number;
+            /** Gains */
+            gains: components["schemas"]["GainOut"][];
+            /** Hand M2 */
+            hand_m2: number;
+            hide: components["schemas"]["LaidHide"];
+            /** Lies */
+            lies: components["schemas"]["LayPlacement"][];
+            /** Most M2 */
+            most_m2: number;
+            /** Placed */
+            placed: number;
+            /** Rings */
+            rings: {
+                [key: string]: number[][][];
+            };
+            /** Wanted */
+            wanted: number;
         };
         /**
          * LaidState
@@ -4578,6 +5611,54 @@ export interface components {
              * @enum {string}
              */
             suggested: "outline" | "window" | "stitch" | "hole" | "fold" | "glue" | "skive" | "place" | "leave out";
+        };
+        /**
+         * LearnedOut
+         * @description A figure that records teach, and what is planned with now.
+         */
+        LearnedOut: {
+            /** Bare */
+            bare: number | null;
+            /** High */
+            high: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "spares" | "pace" | "yield";
+            /** Low */
+            low: number | null;
+            /** N */
+            n: number;
+            /** Name */
+            name: string;
+            /** Of */
+            of: string;
+            /** Planned */
+            planned: number | null;
+            /** Proposed */
+            proposed: number;
+            /** Taken At */
+            taken_at: string | null;
+            /** Taken By */
+            taken_by: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * LearnedPage
+         * @description What estimates learn, and what was taken.
+         */
+        LearnedPage: {
+            /** Class Worth */
+            class_worth: {
+                [key: string]: number;
+            };
+            /** Figures */
+            figures: components["schemas"]["LearnedOut"][];
+            /** History */
+            history: components["schemas"]["TakenOut"][];
+            told: components["schemas"]["Told"];
         };
         /**
          * LeatherChange
@@ -4829,6 +5910,19 @@ export interface components {
             words: string;
         };
         /**
+         * MarkSeen
+         * @description A mark as an eye sees it: its ring, and how it looks.
+         */
+        MarkSeen: {
+            /**
+             * Looks
+             * @enum {string}
+             */
+            looks: "line" | "patch" | "spot";
+            /** Ring */
+            ring: number[][];
+        };
+        /**
          * MarksIn
          * @description Marks as they were dragged: pixels of the screen, and where each lies on the table in mm; the last
          *     ``checks`` of them only say how good it is.
@@ -4982,6 +6076,49 @@ export interface components {
             holes: number[][][];
             /** Outline */
             outline: number[][];
+        };
+        /**
+         * MoneyOut
+         * @description Money for an article: mean, how surely it is known, between what eight of ten orders lie.
+         */
+        MoneyOut: {
+            /** High */
+            high: number | null;
+            /** Least */
+            least: number;
+            /** Low */
+            low: number | null;
+            /** Mean */
+            mean: number;
+            /** Most */
+            most: number;
+        };
+        /**
+         * MonthOut
+         * @description A month: no hide in it, no figures.
+         */
+        MonthOut: {
+            /** Bought M2 */
+            bought_m2: number;
+            /** Cents */
+            cents: number;
+            /** Cost Per Good M2 */
+            cost_per_good_m2: number | null;
+            /** Hides */
+            hides: number;
+            /** Month */
+            month: string;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Planned Minutes */
+            planned_minutes: number;
+            /** Planned Yield */
+            planned_yield: number | null;
+            /** Timed */
+            timed: number;
+            /** True Minutes */
+            true_minutes: number;
+            yields: components["schemas"]["SpreadOut"];
         };
         /**
          * MostOut
@@ -5218,6 +6355,90 @@ export interface components {
             reason: string;
         };
         /**
+         * NextHideOut
+         * @description One hide more: its cost, what of it is left on average, by how much it lowers the chance of being
+         *     short, and where being short must cost more than this for it to be worth its money (null: never).
+         */
+        NextHideOut: {
+            /** Cost */
+            cost: number;
+            /** Left */
+            left: number;
+            /** Less Short */
+            less_short: number;
+            /** Worth If */
+            worth_if: number | null;
+        };
+        /**
+         * NoteBecame
+         * @description The revision that a note became.
+         */
+        NoteBecame: {
+            /** Article Id */
+            article_id: number;
+            /** Letter */
+            letter: string;
+        };
+        /**
+         * NoteIn
+         * @description A note to be kept.
+         */
+        NoteIn: {
+            /** Of */
+            of: number;
+            /**
+             * Piece
+             * @default
+             */
+            piece: string;
+            /**
+             * Subject
+             * @enum {string}
+             */
+            subject: "article" | "hide" | "batch";
+            /** Words */
+            words: string;
+        };
+        /**
+         * NoteOut
+         * @description A note of the shop.
+         */
+        NoteOut: {
+            /** By */
+            by: string;
+            /** Done At */
+            done_at: string | null;
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Of */
+            of: number;
+            /** Piece */
+            piece: string;
+            /** Revision */
+            revision: string;
+            /** Subject */
+            subject: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * OrderLine
+         * @description How many of an article.
+         */
+        OrderLine: {
+            /** Article Id */
+            article_id: number;
+            /** Quantity */
+            quantity: number;
+        };
+        /**
          * OrderTable
          * @description A table of what is ordered, as CSV.
          */
@@ -5269,6 +6490,42 @@ export interface components {
             true_min: number;
         };
         /**
+         * PartAnswer
+         * @description What one kind of leather, size of order or changed rule comes to.
+         */
+        PartAnswer: {
+            break_even: components["schemas"]["BreakEvenOut"] | null;
+            /** Buy */
+            buy: number;
+            /** Chances */
+            chances: components["schemas"]["ChanceOut"][];
+            /** Cost */
+            cost: number;
+            each: components["schemas"]["MoneyOut"];
+            /** Hides */
+            hides: number;
+            /** Name */
+            name: string;
+            /** Never */
+            never: number;
+            next_hide: components["schemas"]["NextHideOut"];
+            /** Patient */
+            patient: number;
+            /** Short */
+            short: number;
+            /** Short High */
+            short_high: number;
+            /** Short Low */
+            short_low: number;
+            /** Size */
+            size: number;
+            source: components["schemas"]["SourceOut"];
+            /** Variant */
+            variant: string;
+            /** Worlds */
+            worlds: number;
+        };
+        /**
          * PartLeft
          * @description A part of a hide that is left.
          */
@@ -5291,6 +6548,20 @@ export interface components {
             area_m2: number;
             /** Outline */
             outline: number[][];
+        };
+        /**
+         * PartOut
+         * @description A part of the leather: what became of it.
+         */
+        PartOut: {
+            /** Cents */
+            cents: number;
+            /** M2 */
+            m2: number;
+            /** Part */
+            part: string;
+            /** Words */
+            words: string;
         };
         /**
          * Pattern
@@ -5427,6 +6698,65 @@ export interface components {
             files: number[];
             job: components["schemas"]["JobOut"];
         };
+        /**
+         * PieceCostOut
+         * @description What an article pays for one of its pieces.
+         */
+        PieceCostOut: {
+            /** Each */
+            each: number;
+            /** M2 */
+            m2: number;
+            /** Minutes */
+            minutes: number | null;
+            /** Money */
+            money: number | null;
+            /** Name */
+            name: string;
+            /** Piece */
+            piece: string;
+            /** Tightness */
+            tightness: number;
+        };
+        /**
+         * PieceDrawn
+         * @description A piece of a lay as it is drawn.
+         */
+        PieceDrawn: {
+            /** Grain Deg */
+            grain_deg: number | null;
+            /** Mirrored */
+            mirrored: boolean;
+            /** Name */
+            name: string;
+            /** Ring */
+            ring: number[][];
+        };
+        /**
+         * PieceGroupOut
+         * @description Pieces of one article, name or cutter.
+         */
+        PieceGroupOut: {
+            /** Cents */
+            cents: number;
+            /** Done */
+            done: number;
+            /** Key */
+            key: string;
+            /** M2 */
+            m2: number;
+            /** Minutes Each */
+            minutes_each: number | null;
+            /** Name */
+            name: string;
+            /** Pace */
+            pace: number | null;
+            spoil_rate: components["schemas"]["SpreadOut"];
+            /** Spoilt */
+            spoilt: number;
+            /** Timed */
+            timed: number;
+        };
         /** PieceIn */
         PieceIn: {
             /** Copy Number */
@@ -5554,6 +6884,45 @@ export interface components {
             y: number;
         };
         /**
+         * PracticeOut
+         * @description What may be practised: the level that is open of each kind, and one's own record.
+         */
+        PracticeOut: {
+            /** Levels */
+            levels: {
+                [key: string]: number;
+            };
+            /** Mastered */
+            mastered: number;
+            /** Most Level */
+            most_level: number;
+            /** Record */
+            record: components["schemas"]["RoundRow"][];
+        };
+        /**
+         * Prices
+         * @description What else than leather costs.
+         */
+        Prices: {
+            /**
+             * Hardware
+             * @default {}
+             */
+            hardware: {
+                [key: string]: number;
+            };
+            /**
+             * Minute
+             * @default 0
+             */
+            minute: number;
+            /**
+             * Thread M
+             * @default 0
+             */
+            thread_m: number;
+        };
+        /**
          * Problem
          * @description What was wrong, in words; ``newer`` is the revision that stands instead, where one does.
          */
@@ -5656,6 +7025,18 @@ export interface components {
             y: number;
         };
         /**
+         * PullSpot
+         * @description Where leather is to be pulled.
+         */
+        PullSpot: {
+            /** Name */
+            name: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * Push
          * @description Pieces pushed together along a way.
          */
@@ -5668,6 +7049,20 @@ export interface components {
             dy: number;
             /** Pieces */
             pieces: components["schemas"]["PinnedPiece"][];
+        };
+        /**
+         * QuestionOut
+         * @description A piece, its needs, and what its leather has.
+         */
+        QuestionOut: {
+            /** Hidden */
+            hidden: boolean;
+            /** Needs */
+            needs: string[];
+            /** Piece */
+            piece: string;
+            /** Words */
+            words: string;
         };
         /**
          * Questions
@@ -5772,6 +7167,16 @@ export interface components {
             y: number;
         };
         /**
+         * ReasonOut
+         * @description Why pieces were spoilt.
+         */
+        ReasonOut: {
+            /** Pieces */
+            pieces: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * ReceivedHide
          * @description A hide measured against its invoice; ``off`` figures are 0 until it is measured.
          */
@@ -5820,6 +7225,58 @@ export interface components {
              * @enum {string}
              */
             what: "flaw" | "pull" | "reading";
+        };
+        /**
+         * ResultOut
+         * @description What a round came to.
+         */
+        ResultOut: {
+            /**
+             * Answers
+             * @default []
+             */
+            answers: components["schemas"]["Answered"][];
+            /**
+             * False Rings
+             * @default []
+             */
+            false_rings: components["schemas"]["FalseRing"][];
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
+            /**
+             * Flaws
+             * @default []
+             */
+            flaws: components["schemas"]["FlawTold"][];
+            /** Guilty */
+            guilty?: number | null;
+            laid?: components["schemas"]["LaidOut"] | null;
+            /**
+             * Late S
+             * @default 0
+             */
+            late_s: number;
+            /**
+             * Money
+             * @default 0
+             */
+            money: number;
+            /**
+             * Pulls
+             * @default {}
+             */
+            pulls: {
+                [key: string]: number;
+            };
+            round: components["schemas"]["RoundRow"];
+            /**
+             * Wrong Pulls
+             * @default []
+             */
+            wrong_pulls: string[];
         };
         /** Revised */
         Revised: {
@@ -5879,6 +7336,80 @@ export interface components {
             severity: number;
             /** Sure */
             sure: number;
+        };
+        /**
+         * RoundOut
+         * @description A round as it is asked: what of it is not known beforehand is not in it.
+         */
+        RoundOut: {
+            /**
+             * Faults
+             * @default []
+             */
+            faults: components["schemas"]["FaultName"][];
+            hide?: components["schemas"]["LaidHide"] | null;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "look" | "accept" | "lay" | "fault";
+            /** Lay Id */
+            lay_id?: number | null;
+            /** Level */
+            level: number;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["MarkSeen"][];
+            /**
+             * Outline
+             * @default []
+             */
+            outline: number[][];
+            /**
+             * Over
+             * @default false
+             */
+            over: boolean;
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["PieceDrawn"][];
+            /**
+             * Pulls
+             * @default []
+             */
+            pulls: components["schemas"]["PullSpot"][];
+            /**
+             * Questions
+             * @default []
+             */
+            questions: components["schemas"]["QuestionOut"][];
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * RoundRow
+         * @description A round that is over.
+         */
+        RoundRow: {
+            /** Ended At */
+            ended_at: string | null;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "look" | "accept" | "lay" | "fault";
+            /** Level */
+            level: number;
+            /** Score */
+            score: number;
         };
         /**
          * Run
@@ -6172,6 +7703,46 @@ export interface components {
             pieces: components["schemas"]["FoundOut"][];
         };
         /**
+         * SourceIn
+         * @description Leather to be tried: one of the shop's by name, at its price or another; or as it is stated.
+         */
+        SourceIn: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Price Per M2 */
+            price_per_m2?: number | null;
+            stated?: components["schemas"]["StatedIn"] | null;
+        };
+        /**
+         * SourceOut
+         * @description Leather that could be bought: from how many of the shop's hides it is known (0: as stated).
+         */
+        SourceOut: {
+            /** Area M2 */
+            area_m2: number;
+            /** Flaws Per M2 */
+            flaws_per_m2: number[];
+            /** Grade */
+            grade: string;
+            /** Kind */
+            kind: string;
+            /** Material */
+            material: string;
+            /** Mill */
+            mill: string;
+            /** N */
+            n: number;
+            /** Name */
+            name: string;
+            /** Price Per M2 */
+            price_per_m2: number;
+            /** Spread M2 */
+            spread_m2: number;
+        };
+        /**
          * SpotAsked
          * @description A place on a hide, in mm.
          */
@@ -6211,6 +7782,44 @@ export interface components {
             widest_mm: number;
         };
         /**
+         * SpreadOut
+         * @description A figure of some hides, between what it likely lies, and between what eight of ten hides lie.
+         */
+        SpreadOut: {
+            /** High */
+            high: number | null;
+            /** Least */
+            least: number | null;
+            /** Low */
+            low: number | null;
+            /** Most */
+            most: number | null;
+            /** N */
+            n: number;
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * StandOutOut
+         * @description A mill, lot, grade or hide that is unlike its kind.
+         */
+        StandOutOut: {
+            /** By */
+            by: number;
+            /** Hides */
+            hides: number;
+            /** Key */
+            key: string;
+            /** Usual */
+            usual: number;
+            /** Value */
+            value: number;
+            /** What */
+            what: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * StandingIn
          * @description Whether a batch is worked at.
          */
@@ -6227,6 +7836,34 @@ export interface components {
             name: string;
             /** Says */
             says: string;
+        };
+        /**
+         * StatedIn
+         * @description Leather that somebody states.
+         */
+        StatedIn: {
+            /**
+             * Area M2
+             * @default 2.05
+             */
+            area_m2: number;
+            /**
+             * Kind
+             * @default side
+             * @enum {string}
+             */
+            kind: "side" | "shoulder" | "bend" | "belly" | "offcut";
+            /**
+             * Price Per M2
+             * @default 0
+             */
+            price_per_m2: number;
+            /**
+             * Quality
+             * @default middling
+             * @enum {string}
+             */
+            quality: "clean" | "middling" | "seconds";
         };
         /**
          * StatesOut
@@ -6345,6 +7982,19 @@ export interface components {
             /** Table */
             table: string;
         };
+        /**
+         * TakeIn
+         * @description A learned figure to be planned with.
+         */
+        TakeIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "spares" | "pace" | "yield";
+            /** Of */
+            of: string;
+        };
         /** TakePicture */
         TakePicture: {
             /** Table */
@@ -6359,6 +8009,33 @@ export interface components {
             head: number;
             /** Taken Up */
             taken_up: number;
+        };
+        /**
+         * TakenOut
+         * @description A figure that somebody took.
+         */
+        TakenOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** High */
+            high: number | null;
+            /** Kind */
+            kind: string;
+            /** Low */
+            low: number | null;
+            /** N */
+            n: number;
+            /** Of */
+            of: string;
+            /** Value */
+            value: number;
+            /** Was */
+            was: number | null;
         };
         /**
          * ThisBench
@@ -6432,6 +8109,55 @@ export interface components {
             state: string;
         };
         /**
+         * Told
+         * @description What the Book holds.
+         */
+        Told: {
+            /** Currencies */
+            currencies: {
+                [key: string]: number;
+            };
+            /** Currency */
+            currency: string;
+            /** Doubted */
+            doubted: number;
+            /** First */
+            first: string | null;
+            /** Hides */
+            hides: number;
+            /** Last */
+            last: string | null;
+            /** Left Out */
+            left_out: number;
+            /** Materials */
+            materials: string[];
+            /** Mills */
+            mills: string[];
+        };
+        /**
+         * TouchIn
+         * @description A tool put to a place.
+         */
+        TouchIn: {
+            /**
+             * Tool
+             * @enum {string}
+             */
+            tool: "eye" | "feel" | "pinch" | "pull";
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Touched
+         * @description What a tool told.
+         */
+        Touched: {
+            /** Words */
+            words: string;
+        };
+        /**
          * TracePicture
          * @description What the cutter says of a picture; ``bar_mm`` is what the 100 mm bar on the printed page measures.
          */
@@ -6492,6 +8218,22 @@ export interface components {
             tilt_deg: number;
         };
         /**
+         * TrendOut
+         * @description Whether yields go up or down, a month.
+         */
+        TrendOut: {
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** News */
+            news: boolean;
+            /** Slope */
+            slope: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * TurnOver
          * @description A piece of a pair to be turned over where it lies.
          */
@@ -6529,6 +8271,30 @@ export interface components {
             piece: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * VariantOut
+         * @description What a changed rule saves on one article: its range too (negative: it costs more).
+         */
+        VariantOut: {
+            /** Firm */
+            firm: boolean;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Saves */
+            saves: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WaitOut
+         * @description A lay is compared with the engine's: which job to wait for.
+         */
+        WaitOut: {
+            /** Job Id */
+            job_id: number;
         };
         /**
          * WaitingLay
@@ -6587,6 +8353,21 @@ export interface components {
             /** Base */
             base: number;
             job: components["schemas"]["JobOut"];
+        };
+        /**
+         * WhereOut
+         * @description Where leather went: all of it, month by month, what stands out, why pieces were spoilt.
+         */
+        WhereOut: {
+            figures: components["schemas"]["BookFigures"];
+            /** Months */
+            months: components["schemas"]["MonthOut"][];
+            /** Reasons */
+            reasons: components["schemas"]["ReasonOut"][];
+            /** Stand Out */
+            stand_out: components["schemas"]["StandOutOut"][];
+            told: components["schemas"]["Told"];
+            trend: components["schemas"]["TrendOut"];
         };
         /** WholeOut */
         WholeOut: {
@@ -7959,6 +9740,2110 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    book_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookBatch"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    book_by: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                mill?: string;
+                material?: string;
+                currency?: string | null;
+            };
+            header?: never;
+            path: {
+                what: "hide" | "mill" | "lot" | "grade" | "material" | "batch" | "month" | "article" | "piece" | "cutter";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_class_worth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClassWorthIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    closed_hides: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                doubted?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosedHide"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decide_hide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    learned_figures: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                mill?: string;
+                material?: string;
+                currency?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_learned: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                mill?: string;
+                material?: string;
+                currency?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    month_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                month: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_notes: {
+        parameters: {
+            query?: {
+                subject?: string;
+                of?: number[] | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_note_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    note_to_revision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteBecame"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    where_leather_went: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                mill?: string;
+                material?: string;
+                currency?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhereOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    book_csv: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                mill?: string;
+                material?: string;
+                currency?: string | null;
+            };
+            header?: never;
+            path: {
+                what: "hide" | "mill" | "lot" | "grade" | "material" | "batch" | "month" | "article" | "piece" | "cutter";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_forecasts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastRow"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    article_costing: {
+        parameters: {
+            query?: {
+                material?: string;
+            };
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostingOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_costing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                article_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CostIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shop_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Prices"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Prices"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    buying_sources: {
+        parameters: {
+            query: {
+                material: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastOut"];
+                };
             };
             /** @description Unauthorized */
             401: {
@@ -18553,6 +22438,672 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    practice_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginRound"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_lay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoneIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    round_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    touch_hide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TouchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Touched"];
+                };
             };
             /** @description Unauthorized */
             401: {

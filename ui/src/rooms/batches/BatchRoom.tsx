@@ -4,6 +4,7 @@ import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { PieceCard } from '../../hide/PieceCard'
 import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { dayOf, plural, useUnits } from '../../parts/units'
+import { NotesOn } from '../book/NotesOn'
 import { Only } from '../people/Only'
 import { ChangeBatch } from './NewBatch'
 import { mayShare, Offer } from './Offer'
@@ -70,6 +71,32 @@ export function BatchRoom() {
           </Only>
         )}
         <Standing batch={data} />
+        {data.standing === 'open' && data.state !== 'cut' && (
+          <Only may="begin_forecast">
+            <Link
+              to={`/book/buying?batch=${data.id}`}
+              className="inline-flex min-h-11 items-center border border-chalk/40 px-4 hover:bg-chalk/10"
+            >
+              How many hides to buy
+            </Link>
+          </Only>
+        )}
+        {data.state === 'cut' && (
+          <Link
+            to={`/book/batch/${data.id}`}
+            className="inline-flex min-h-11 items-center border border-chalk/40 px-4 hover:bg-chalk/10"
+          >
+            Its page in the Book
+          </Link>
+        )}
+      </div>
+      <div className="mt-3 empty:hidden">
+        <NotesOn
+          subject="article"
+          of={data.lines.map((l) => l.article_id)}
+          title="What use taught of these articles"
+          write={false}
+        />
       </div>
       <Trouble error={choose.error} />
       {data.standing !== 'open' && (

@@ -178,7 +178,10 @@ function Planned({ sheet }: { sheet: Sheet }) {
               {units.area(sheet.account.good_m2)} in good pieces,{' '}
               {units.area(sheet.account.spoilt_m2)} spoilt, {units.area(sheet.account.kept_m2)} on
               the rack, {units.area(sheet.account.scrap_m2)} scrap, of{' '}
-              {units.area(sheet.account.whole_m2)}
+              {units.area(sheet.account.whole_m2)}.{' '}
+              <Link className="font-semibold underline" to="/book/hides">
+                In the Book
+              </Link>
             </p>
           )}
         </div>

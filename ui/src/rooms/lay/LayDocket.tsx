@@ -48,7 +48,9 @@ export function LayDocket({
   inView,
   onPoint,
   onLight,
+  practised = false,
 }: Shown & {
+  practised?: boolean
   inView: () => [number, number, number, number] | null
   onPoint: (piece: string | null) => void
   onLight: (step: Step | null) => void
@@ -57,7 +59,7 @@ export function LayDocket({
   const units = useUnits()
   const f = lay.state.figures
   const here = lay.state.per_hide.find((h) => h.hide === hide)
-  const mayRun = useMay('run')
+  const mayRun = useMay('run') && !practised
   const rested = useRested()
   const most = server.useQuery(
     'get',

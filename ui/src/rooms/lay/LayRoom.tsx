@@ -26,8 +26,9 @@ import { LitStep, type Step } from './Went'
 const NONE: never[] = []
 
 /** A lay: the hide fills the screen, its docket lies along the near edge. */
-export function LayRoom() {
-  const id = Number(useParams()['id'])
+export function LayRoom({ practised }: { practised?: number }) {
+  const asked = Number(useParams()['id'])
+  const id = practised ?? asked
   const { lay, job } = useLay(id)
   if (lay.isPending) return <Waiting what="the lay" />
   if (lay.error && !lay.data)
@@ -36,10 +37,19 @@ export function LayRoom() {
         <Trouble error={lay.error} />
       </div>
     )
-  return <Bench key={id} lay={lay.data} job={job} />
+  return <Bench key={id} lay={lay.data} job={job} practised={practised !== undefined} />
 }
 
-function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
+function Bench({
+  lay,
+  job,
+  practised,
+}: {
+  lay: Lay
+  job: Job | null
+  /** Only practised on: anybody's hands are free, and the engine keeps off. */
+  practised: boolean
+}) {
   const [shown, setShown] = useState<string | null>(null)
   const [pointed, setPointed] = useState<string | null>(null)
   const [chosen, setChosen] = useState<string[]>([])
@@ -53,7 +63,8 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
   const lies = useMemo(() => byHide(lay.state.placements), [lay.state.placements])
   const pieces = useMemo(() => new Map(lay.pieces.map((p) => [p.id, p])), [lay.pieces])
   const pins = useMemo(() => new Set(lay.pins.map(keyOf)), [lay.pins])
-  const mayLay = useMay('move_by_hand')
+  const mayMove = useMay('move_by_hand')
+  const mayLay = mayMove || practised
   const here = lies.get(hide?.number ?? '') ?? NONE
   const pointedAt = (mayLay && !live && here.find((p) => keyOf(p) === pointed)) || null
   const held = useHand(lay, hide?.number ?? '', pieces, pointedAt)
@@ -377,6 +388,7 @@ function Bench({ lay, job }: { lay: Lay; job: Job | null }) {
           job={job}
           hide={hide.number}
           acts={acts}
+          practised={practised}
           inView={() => view.current?.seen() ?? null}
           onPoint={setPointed}
           onLight={setLit}

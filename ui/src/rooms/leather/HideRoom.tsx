@@ -16,6 +16,7 @@ import { HistoryPanel } from './HistoryPanel'
 import { useBegun, useChange, useHide, type At, type Change } from './hide'
 import { OutlinePanel } from './OutlinePanel'
 import { PullPanel, type DraftPull } from './PullPanel'
+import { NotesOn } from '../book/NotesOn'
 import { StepHead, StepNote } from './StepPanel'
 import { WorthPanel } from './WorthPanel'
 
@@ -360,6 +361,7 @@ function OneHide({ id }: { id: number }) {
             </>
           )}
           {tab === 'worth' && <WorthPanel id={id} known={known} />}
+          {tab === 'history' && <NotesOn subject="hide" of={[id]} title="Notes on this hide" />}
           {tab === 'history' && (
             <HistoryPanel
               id={id}

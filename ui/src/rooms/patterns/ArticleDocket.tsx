@@ -8,6 +8,7 @@ import { plural, useUnits } from '../../parts/units'
 import type { Hand, View } from './article'
 import { PrintDialog } from './PrintDialog'
 import { SeamsDialog } from './SeamsDialog'
+import { NotesOn } from '../book/NotesOn'
 
 type Finding = Schemas['FindingOut']
 
@@ -70,6 +71,7 @@ export function ArticleDocket({
           ))}
         </ul>
         <Trouble error={hand.refused ?? rack.error} onPaper />
+        <NotesOn subject="article" of={[id]} title="What use taught" />
       </div>
       <div className="grid grid-cols-2 content-start gap-2">
         {hand.open ? (
