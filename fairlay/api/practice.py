@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from typing import Final
 
 from fastapi import APIRouter
@@ -30,13 +32,14 @@ from fairlay.api.practice_models import (
 )
 from fairlay.api.shapes import piece_rings
 from fairlay.core.errors import Refused
+from fairlay.core.lay.order import piece_id
 from fairlay.core.leather.hide import Flaw
 from fairlay.core.practice import accept, fault, look
 from fairlay.core.practice.better import made
 from fairlay.core.practice.look import RingDrawn
 from fairlay.core.rules.grain import axis_deg
 from fairlay.core.shapes.rings import as_points
-from fairlay.store import practice
+from fairlay.store import batches, practice
 from fairlay.store.practice import Round
 from fairlay.work.queue import hand_out
 
@@ -206,17 +209,29 @@ def compare_lay(round_id: int) -> WaitOut:
     return WaitOut(job_id=job_id)
 
 
+def _named(words: str, names: Mapping[str, str]) -> str:
+    """Words with pieces called by their names; parts of a split piece by that piece's."""
+    for piece, name in sorted(names.items(), key=lambda kv: -len(kv[0])):
+        words = re.sub(rf"{re.escape(piece)}(~\S+)?", name, words)
+    return words
+
+
 def _laid(r: Round) -> ResultOut:
     found = practice.lay_result(r.id)
     if found is None:
         raise Refused("the engine is still laying", value=r.id, expected="to wait a little")
     practice.keep_score(r.id, found.score)
+    names = {
+        piece_id(line.article, p): p.name
+        for line in batches.batch_of_lay(r.lay_id or 0).lines
+        for p in line.article.pieces
+    }
     lay, steps = found.lay, []
     for gain in found.gains:
         lay = made(lay, gain)
         steps.append(
             GainOut(
-                words=gain.words,
+                words=_named(gain.words, names),
                 m2=gain.m2,
                 lies=[placement_out(p) for p in lay.placements],
                 changed=[[p.piece, p.copy] for p in gain.down],

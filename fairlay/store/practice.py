@@ -40,8 +40,10 @@ from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayRow
 Kind = Literal["look", "accept", "lay", "fault"]
 KINDS: Final[tuple[Kind, ...]] = get_args(Kind)
 ENGINE_S: Final = 12.0
-SETS_AT: Final = {1: 1, 2: 2, 3: 3, 4: 4, 5: 6}
-AREA_AT: Final = {1: 0.9, 2: 1.3, 3: 1.6, 4: 2.0, 5: 2.2}
+AREA_AT: Final = {1: 0.5, 2: 0.8, 3: 1.2, 4: 1.7, 5: 2.2}
+"""How large the side of a level is, in m2."""
+WANTED_SHARE: Final = 0.75
+"""So much of its area is wanted in pieces: more than anybody lays."""
 KEPT_LAYS: Final = 6
 """So many practised lays of somebody are kept to be looked at again."""
 MASTERED: Final = 75.0
@@ -180,10 +182,12 @@ def _begin_lay(seed: int, level: int) -> tuple[int, dict[str, Any]]:
     """A hide, a batch and an empty lay to be laid by hand, and the engine at the same beside it."""
     kept = _some_article(seed)
     made = cutlist(kept.article, (), kept.letter)
-    material = max(
-        {p.material for p in made.pieces},
-        key=lambda m: sum(p.pattern.area_mm2 * p.pattern.quantity for p in made.pieces if p.material == m),
-    )
+    each: dict[str, list[float]] = {}
+    for p in made.pieces:
+        each.setdefault(p.material, []).append(p.pattern.area_mm2 * p.pattern.quantity / 1e6)
+    # What is cut of most sorts is the most to practise on: rolls are laid for one or two.
+    material = max(each, key=lambda m: (len(each[m]), sum(each[m])))
+    sets = max(1, round(WANTED_SHARE * AREA_AT[level] / sum(each[material])))
     rng = np.random.default_rng([seed, level, 23])
     token = f"practice {seed}"
     source = Source("practice", "side", material, area_m2=AREA_AT[level], price_per_m2=100.0)
@@ -193,16 +197,16 @@ def _begin_lay(seed: int, level: int) -> tuple[int, dict[str, Any]]:
     hide_id = hides.add_hide(hide, about)
     batch = BatchRow.create(
         number=token,
-        name=f"{SETS_AT[level]} {kept.article.name}, to practise",
+        name=f"{sets} {kept.article.name}, to practise",
         state=PRACTICE,
         due_on=None,
         gap_mm=0.0,
         grain_school="backbone",
         match_sets=[],
     )
-    put_line(batch.id, Ordered(kept.id, SETS_AT[level]), kept.revision_id)
+    put_line(batch.id, Ordered(kept.id, sets), kept.revision_id)
     row = hides.hides_by_id([hide_id])[0]
-    line = OrderLine(made, SETS_AT[level])
+    line = OrderLine(made, sets)
     job = job_for(token, [line], material, [row.hide], Policy(), "fill", seed=seed % 10**6)
     lay_id = lays.create_lay(batch.id, material, job, [LaidOn(row.id, row.version)])
     engine_job = jobs.add_what_if(lay_id, ENGINE_S, WhatIfWork((), 1))

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy import stats
+from scipy import special, stats
 
+from fairlay.core.book.facts import Floats
 from fairlay.core.book.figures import SURE
 
-USUAL_STRENGTH: Final = 120.0
-"""Where pieces do not tell: the shop's average counts as much as so many pieces of one kind."""
 LEAST_STRENGTH, MOST_STRENGTH = 20.0, 4000.0
+"""The shop's average counts as much as so many pieces of one kind, at least and at most."""
+STRENGTHS: Final = 24
 STEP_OF_SPARES: Final = 0.005
 """Spares are planned in steps of half a percent."""
 
@@ -37,36 +38,40 @@ class Learned:
 def spoil_rates(counts: Mapping[str, tuple[int, int]]) -> dict[str, Learned]:
     """Return the share of each piece that is spoilt, from (cut, of those spoilt) of each.
 
-    Beta-binomial: the shop's average is the prior's mean; how much it counts follows from how much the
-    pieces differ (method of moments, Kleinman 1973), within bounds.
+    Beta-binomial: the shop's average is the prior's mean. How much that counts beside a piece's own records
+    is not known: every strength is weighed by how well it explains all the records together (a hierarchical
+    model on a grid of strengths; Gelman et al., Bayesian Data Analysis, 5.3).
     """
     cut = sum(n for n, _ in counts.values())
     spoilt = sum(s for _, s in counts.values())
     mean = (spoilt + 0.5) / (cut + 25.0)
     # What the shop's average is worth as knowledge is no more than what it was made of.
     most = max(LEAST_STRENGTH, min(MOST_STRENGTH, float(cut)))
-    strength = min(most, _strength([c for c in counts.values() if c[0] > 0], mean))
-    out = {}
-    for piece, (n, s) in counts.items():
-        a, b = s + mean * strength, n - s + (1 - mean) * strength
-        low, high = (float(v) for v in stats.beta.ppf([(1 - SURE) / 2, (1 + SURE) / 2], a, b))
-        out[piece] = Learned(a / (a + b), low, high, n, s / n if n else math.nan)
-    return out
+    strength = np.geomspace(LEAST_STRENGTH, most, STRENGTHS)
+    n = np.array([c[0] for c in counts.values()], float)[:, None]
+    s = np.array([c[1] for c in counts.values()], float)[:, None]
+    a, b = s + mean * strength, n - s + (1 - mean) * strength
+    fits = (special.betaln(a, b) - special.betaln(mean * strength, (1 - mean) * strength)).sum(axis=0)
+    weight = np.exp(fits - fits.max())
+    weight /= weight.sum()
+    value = (weight * a / (a + b)).sum(axis=1)
+    low, high = (_quantile((1 + sign * SURE) / 2, a, b, weight) for sign in (-1, 1))
+    return {
+        piece: Learned(
+            float(value[k]), float(low[k]), float(high[k]), own[0], own[1] / own[0] if own[0] else math.nan
+        )
+        for k, (piece, own) in enumerate(counts.items())
+    }
 
 
-def _strength(counts: Sequence[tuple[int, int]], mean: float) -> float:
-    if len(counts) < 3:
-        return USUAL_STRENGTH
-    n = np.array([c[0] for c in counts], float)
-    p = np.array([c[1] for c in counts], float) / n
-    total = n.sum()
-    between = float((n * (p - mean) ** 2).sum())
-    by_chance = mean * (1 - mean)
-    k = len(n)
-    over = (between - by_chance * (k - 1)) / (total - float((n**2).sum()) / total)
-    if over <= 1e-9:
-        return MOST_STRENGTH
-    return float(np.clip(by_chance / over - 1.0, LEAST_STRENGTH, MOST_STRENGTH))
+def _quantile(share: float, a: Floats, b: Floats, weight: Floats) -> Floats:
+    """The quantile of each row's mixture of beta distributions, ``(n,)``, by halving."""
+    lo, hi = np.zeros(len(a)), np.ones(len(a))
+    for _ in range(40):
+        middle = (lo + hi) / 2
+        under = (weight * special.betainc(a, b, middle[:, None])).sum(axis=1) < share
+        lo, hi = np.where(under, middle, lo), np.where(under, hi, middle)
+    return np.asarray((lo + hi) / 2)
 
 
 def spares_for(rate: float) -> float:

@@ -103,7 +103,8 @@ def groups_that_stand_out(facts: Facts, what: str) -> list[StandOut]:
         if held >= CHANCE:
             break
         out.append(_group(facts, what, name, own, off, held))
-    return out
+    # Of two, each is the other's opposite: the one that yields less says it all.
+    return [s for s in out if s.by < 0] if len(found) == 2 else out
 
 
 def _group(

@@ -69,7 +69,7 @@ export function useFollowedJob(
     let found = ''
     return hearJob(jobId, (job) => {
       setHeard(job)
-      const news = `${job.history.length} ${job.said.length}`
+      const news = `${job.history.length} ${job.said.length} ${job.said.at(-1) ?? ''}`
       if (news !== found || !isLive(job)) {
         found = news
         tell.current(job)

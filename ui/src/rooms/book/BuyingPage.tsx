@@ -398,7 +398,7 @@ export function ForecastPage() {
         <span className="whitespace-nowrap">
           {f.worlds} of {f.of} deliveries laid
           {live
-            ? f.worlds < 2 * 24
+            ? f.worlds < ROUGH * f.parts.length
               ? ': a rough answer so far'
               : ', still going on'
             : job?.state === 'stopped'
@@ -449,6 +449,9 @@ export function ForecastPage() {
   )
 }
 
+/** Deliveries of each kind of leather until an answer is more than a guess. */
+const ROUGH = 20
+
 const inHundred = (share: number) => {
   const of = share * 100
   return of > 99 && of < 100 ? '99' : of.toFixed(0)
@@ -496,6 +499,11 @@ function Advice({ part: p, margin }: { part: Part; margin: number }) {
         Buy <b className="figure text-4xl">{p.buy}</b> {p.buy === 1 ? 'hide' : 'hides'}, about{' '}
         {units.area(p.buy * p.source.area_m2)} for {units.money(p.cost)}
       </p>
+      {p.short > margin && (
+        <p className="mt-1 border-l-4 border-brass px-3">
+          {plural(p.worlds, 'delivery is', 'deliveries are')} too few to promise that much yet.
+        </p>
+      )}
       <p className="mt-1">
         Enough in {inHundred(1 - p.short)} of 100 such orders ({inHundred(1 - p.short_high)} to{' '}
         {inHundred(1 - p.short_low)} by what was laid so far:{' '}
@@ -546,6 +554,14 @@ function Advice({ part: p, margin }: { part: Part; margin: number }) {
       </p>
     </Sheet>
   )
+}
+
+/** Whether a leather is the cheaper one for an order, as far as that is sure. */
+const beside = (p: Part) => {
+  const price = p.source.price_per_m2
+  if (price < (p.break_even?.low ?? 0)) return 'is the cheaper'
+  if (price > (p.break_even?.high ?? 0)) return 'is the dearer'
+  return 'is neither surely the cheaper nor the dearer'
 }
 
 /** Kinds of leather beside each other: what an article costs in each, and at what price they are even. */
@@ -617,13 +633,9 @@ function SideBySide({ forecast: f }: { forecast: Forecast }) {
         .filter((p) => p.break_even !== null)
         .map((p) => (
           <p key={p.name} className="mt-2">
-            {p.name}{' '}
-            {(p.break_even?.price_per_m2 ?? 0) > p.source.price_per_m2
-              ? 'is the cheaper'
-              : 'is the dearer'}{' '}
-            for this order at {units.money(p.source.price_per_m2)} a m²; it would be even at{' '}
-            {units.money(p.break_even?.price_per_m2 ?? 0)} ({units.money(p.break_even?.low ?? 0)} to{' '}
-            {units.money(p.break_even?.high ?? 0)}).
+            {p.name} {beside(p)} for this order at {units.money(p.source.price_per_m2)} a m²; it
+            would be even at {units.money(p.break_even?.price_per_m2 ?? 0)} (
+            {units.money(p.break_even?.low ?? 0)} to {units.money(p.break_even?.high ?? 0)}).
           </p>
         ))}
     </Sheet>

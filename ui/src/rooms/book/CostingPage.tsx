@@ -169,8 +169,8 @@ function Costing({ id }: { id: number }) {
               }))}
             />
             <p className="mt-2 text-[13px] text-ink-soft">
-              {sizes[0] && `${sizes[0].source.name}; `}what is left of the last hide is counted as leather on the
-              rack.
+              {sizes[0] && `${sizes[0].source.name}; `}what is left of the last hide is counted as
+              leather on the rack.
             </p>
           </Sheet>
         )}

@@ -164,9 +164,7 @@ function Beside({ round, laid, score }: { round: Round; laid: Schemas['LaidOut']
                     setStep(i)
                   }}
                 >
-                  {g === null
-                    ? 'as you laid it'
-                    : `${i}. ${g.words.replace(/[a-z0-9-]+\//g, '')}: +${units.area(g.m2)}`}
+                  {g === null ? 'as you laid it' : `${i}. ${g.words}: +${units.area(g.m2)}`}
                 </button>
               </li>
             ))}
