@@ -90,6 +90,7 @@ class MaterialNeed(BaseModel):
     pieces: int
     area_m2: float
     chosen_m2: float
+    likely_m2: float | None = None
     items: list[PieceNeed]
     offers: list[LeatherOffer]
     lays: list[LaySummaryOut]

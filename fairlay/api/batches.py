@@ -46,7 +46,7 @@ from fairlay.core.lay.order import (
 from fairlay.core.lay.propose import USUAL_SHARE, Offered, propose
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
-from fairlay.store import articles, batches, changed_leather, hides, lays, ordering, spoken_for
+from fairlay.store import articles, batches, changed_leather, hides, lays, learned, ordering, spoken_for
 from fairlay.store.batches import Batch, Ordered
 from fairlay.store.fair import FairQuestion, fair_of, runs_of
 from fairlay.store.hides import OnRack
@@ -341,6 +341,7 @@ def _material(
         pieces=need.pieces,
         area_m2=need.area_m2,
         chosen_m2=sum(o.usable_m2 for o in offers if o.chosen),
+        likely_m2=need.area_m2 / taken if (taken := learned.yield_taken(need.material)) else None,
         offers=offers,
         items=[
             PieceNeed(

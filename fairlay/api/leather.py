@@ -73,8 +73,8 @@ _RACK = TypeAdapter(list[RackHideOut])
 
 @router.get("", response_model=list[RackHideOut])
 def rack() -> Response:
-    """Every hide on the rack, drawn, with its area, tightness, flaws and worth."""
-    found = hides.rack()
+    """Every hide on the rack and those used up last, drawn, with area, tightness, flaws and worth."""
+    found = hides.listed()
     kept = looking.batches_of([h.id for h in found])
     # Written as JSON in one go: a full rack is millions of figures.
     return Response(

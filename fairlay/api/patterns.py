@@ -100,7 +100,7 @@ def remove_article(article_id: int) -> None:
 @router.get("/{article_id}/rack")
 def on_the_rack(article_id: int, revision: int | None = None) -> list[FindingOut]:
     """Which pieces nothing on the rack can hold."""
-    rack = [(h.material, h.hide) for h in hides.all_hides() if h.state != "used up"]
+    rack = [(h.material, h.hide) for h in hides.leather_there_is()]
     return [_finding(f) for f in findings_on_rack(articles.article_at(article_id, revision).article, rack)]
 
 

@@ -58,10 +58,10 @@ HIDES_A_LAY: Final = 8
 LOT: Final = 24
 DAYS: Final = 364
 ORDERS: Final = (
-    (("hearth-bellows", 24), ("camp-chair", 32)),
-    (("camp-chair", 40), ("tripod-stool", 60)),
-    (("log-sling", 40), ("camp-chair", 32)),
-    (("stove-mitt", 90), ("camp-chair", 40)),
+    (("hearth-bellows", 24), ("camp-chair", 54)),
+    (("camp-chair", 48), ("tripod-stool", 60)),
+    (("log-sling", 40), ("camp-chair", 54)),
+    (("stove-mitt", 60), ("camp-chair", 54)),
 )
 LEATHERS: Final = (
     Source("", "side", BODY, FERROW, "1", 104.0, 2.05, 0.12, (2.4, 1.4, 0.6)),
@@ -69,6 +69,7 @@ LEATHERS: Final = (
     Source("", "side", BODY, OXLADE, "1", 96.0, 1.85, 0.12, (2.6, 1.6, 0.7)),
     Source("", "side", BODY, OXLADE, "3", 71.0, 1.8, 0.15, (6.0, 6.5, 3.4)),
 )
+FEW_LAYS: Final = 20
 BAD_LOT: Final = 3
 """Of Oxlade's first grade, the lot that came bad."""
 SPOILS: Final = {"gusset": 0.045, "board-face": 0.02, "cradle": 0.018}
@@ -183,13 +184,10 @@ def put_year(
     rng = np.random.default_rng(seed)
     say("laying hides to be repeated ...")
     bad = replace(LEATHERS[2], flaws_per_m2=(9.0, 9.0, 6.0))
-    made = [
-        _template(source, order, seed * 100 + k)
-        for k, (source, order) in enumerate(
-            (source, ORDERS[(i + j) % len(ORDERS)]) for i, source in enumerate(LEATHERS) for j in range(2)
-        )
-    ]
-    bad_one = _template(bad, ORDERS[0], seed * 100 + 90)
+    wanted = [(source, ORDERS[(i + j) % len(ORDERS)]) for j in range(2) for i, source in enumerate(LEATHERS)]
+    lays = math.ceil(hides / HIDES_A_LAY)
+    made = [_template(source, order, seed * 100 + k) for k, (source, order) in enumerate(wanted[:lays])]
+    bad_one = _template(bad, ORDERS[0], seed * 100 + 90) if lays > FEW_LAYS else made[0]
     say("writing the year down ...")
     count = connected(lambda: _write(made, bad_one, hides, rng))()
     say("summing it up ...")

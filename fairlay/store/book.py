@@ -35,7 +35,7 @@ from fairlay.store.clock import now, seconds_at
 from fairlay.store.cut_rows import CutSheetRow, CutTickRow
 from fairlay.store.database import connected
 from fairlay.store.lay_rows import job_of
-from fairlay.store.settings import currency_on
+from fairlay.store.settings import currency_on, first_currency
 from fairlay.store.table import rows_of
 from fairlay.store.tables import (
     ArticleRevisionRow,
@@ -96,6 +96,8 @@ def keep_up() -> int:
     ids = [row.id for row in missing]
     for k in range(0, len(ids), AT_ONCE):
         write_down(ids[k : k + AT_ONCE])
+    if named := first_currency():  # what was closed before the shop's money had a name
+        BookHideRow.update(currency=named).where(BookHideRow.currency == "").execute()
     return len(ids)
 
 
@@ -240,7 +242,7 @@ def _of_sheet(
         "grade": label.grade,
         "month": f"{closed_on:%Y-%m}",
         "closed_on": closed_on,
-        "currency": facts.get("currency", currency_on(label.received_on)),
+        "currency": facts.get("currency") or currency_on(label.received_on),
         **{f"{part}_m2": m2[part] for part in PARTS},
         "cents": cents,
         "planned_min": _pace(sheet) * sum(p.planned_s for p in told.pieces.values()) / 60,

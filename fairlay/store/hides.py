@@ -19,6 +19,8 @@ from fairlay.store.locks import lock_numbers
 from fairlay.store.tables import PRACTICE, GivenNumberRow, HideEventMadeRow, HideEventRow, HideRow
 
 SHOWN = [field for field in HideRow._meta.sorted_fields if field.name not in ("shape", "looking", "seen")]
+USED_UP = "used up"
+USED_UP_LISTED = 60
 STATES = ("received", "looked over", "kept", "laid", "part used", "used up")
 
 
@@ -106,9 +108,27 @@ def rack(where: Any = None) -> list[OnRack]:
 
 
 @connected
+def listed() -> list[OnRack]:
+    """Return the rack as its room lists it: all leather there is, and the hides used up last. Older ones are
+    in the Book.
+    """
+    gone = HideRow.select(HideRow.id).where(HideRow.state == USED_UP)
+    last = [r.id for r in gone.order_by(HideRow.id.desc()).limit(USED_UP_LISTED)]
+    return rack((HideRow.state != USED_UP) | HideRow.id.in_(last or [0]))
+
+
+@connected
+def leather_there_is() -> list[RackHide]:
+    """Return every hide that is not used up with its shape, by number."""
+    rows = HideRow.select().where(HideRow.state != USED_UP, HideRow.state != PRACTICE)
+    return [rack_hide(row) for row in rows.order_by(HideRow.number)]
+
+
+@connected
 def all_hides() -> list[RackHide]:
     """Return every hide on the rack with its shape, by number."""
-    return [rack_hide(row) for row in HideRow.select().order_by(HideRow.number)]
+    rows = HideRow.select().where(HideRow.state != PRACTICE).order_by(HideRow.number)
+    return [rack_hide(row) for row in rows]
 
 
 @connected

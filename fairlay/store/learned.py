@@ -220,6 +220,11 @@ def history(most: int = 100) -> list[TakenOnce]:
 
 
 @connected
-def yields_taken() -> dict[str, float]:
-    """Return the yields that somebody took, by ``material, kind, mill, grade``."""
-    return {of: value for (kind, of), (value, _, _) in _taken().items() if kind == "yield"}
+def yield_taken(material: str) -> float | None:
+    """Return the yield that the shop plans a material with: the mean of those taken of it; None where nobody
+    took one.
+    """
+    own = [
+        v for (kind, of), (v, _, _) in _taken().items() if kind == "yield" and of.split(", ")[0] == material
+    ]
+    return sum(own) / len(own) if own else None

@@ -52,6 +52,13 @@ def currency_on(day: datetime.date) -> str:
     return leather_settings().currency
 
 
+@connected
+def first_currency() -> str:
+    """Return the currency that the shop named first: what was bought before that is in it too."""
+    before = _currencies_before()
+    return before[0][1] if before else leather_settings().currency
+
+
 def _currencies_before() -> list[tuple[str, str]]:
     """Currencies that were changed for another: until which day each was in force."""
     row = SettingRow.get_or_none(SettingRow.name == CURRENCIES)

@@ -75,7 +75,7 @@ export function Frame() {
     <UnitsProvider>
       <div className="flex h-full flex-col">
         <header className="flex items-stretch gap-3 bg-bench-deep pl-5 lg:gap-8">
-          <span className="self-center font-stamp text-xl font-bold tracking-wide whitespace-nowrap">
+          <span className="self-center font-stamp text-xl font-bold tracking-wide whitespace-nowrap max-[1100px]:hidden">
             Fair Lay
           </span>
           <nav className="flex" aria-label="Rooms">
@@ -83,12 +83,12 @@ export function Frame() {
               <NavLink
                 key={room.to}
                 to={room.to}
-                className="group flex min-h-12 flex-col justify-end text-lg"
+                className="group flex min-h-12 flex-col justify-end text-lg max-[1100px]:text-base"
               >
                 {({ isActive }) => (
                   <>
                     <span
-                      className={`px-3 pb-1.5 font-stamp lg:px-5 ${isActive ? 'font-bold text-chalk' : 'text-chalk-dim group-hover:text-chalk'}`}
+                      className={`px-2.5 pb-1.5 font-stamp xl:px-5 ${isActive ? 'font-bold text-chalk' : 'text-chalk-dim group-hover:text-chalk'}`}
                     >
                       {room.name}
                     </span>

@@ -1773,7 +1773,7 @@ export interface paths {
         };
         /**
          * Rack
-         * @description Every hide on the rack, drawn, with its area, tightness, flaws and worth.
+         * @description Every hide on the rack and those used up last, drawn, with area, tightness, flaws and worth.
          */
         get: operations["rack"];
         put?: never;
@@ -5954,6 +5954,8 @@ export interface components {
             items: components["schemas"]["PieceNeed"][];
             /** Lays */
             lays: components["schemas"]["LaySummaryOut"][];
+            /** Likely M2 */
+            likely_m2?: number | null;
             /** Material */
             material: string;
             /** Offers */

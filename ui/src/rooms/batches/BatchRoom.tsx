@@ -226,6 +226,12 @@ function MaterialDocket({
         <span className="text-lg">
           {plural(need.pieces, 'piece')}, <b className="figure">{units.area(need.area_m2)}</b>{' '}
           before waste
+          {typeof need.likely_m2 === 'number' && (
+            <>
+              , about <b className="figure">{units.area(need.likely_m2)}</b> at the yield that you
+              took from the Book
+            </>
+          )}
         </span>
         <span className="text-lg">
           {need.chosen_m2 > 0 ? (

@@ -27,7 +27,7 @@ const TITLES: Record<Learned['kind'], [string, string, string]> = {
   ],
   yield: [
     'Yield by leather',
-    'Good pieces over leather used, of each kind of leather. Taken, it is the shop’s own figure for that leather.',
+    'Good pieces over leather used, of each kind of leather. Taken, batches say how much leather they will likely use of it.',
     'leather',
   ],
 }
