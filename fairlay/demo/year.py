@@ -58,10 +58,10 @@ HIDES_A_LAY: Final = 8
 LOT: Final = 24
 DAYS: Final = 364
 ORDERS: Final = (
-    (("hearth-bellows", 24), ("camp-chair", 54)),
-    (("camp-chair", 48), ("tripod-stool", 60)),
-    (("log-sling", 40), ("camp-chair", 54)),
-    (("stove-mitt", 60), ("camp-chair", 54)),
+    (("hearth-bellows", 24), ("camp-chair", 60)),
+    (("camp-chair", 56), ("tripod-stool", 60)),
+    (("log-sling", 40), ("camp-chair", 60)),
+    (("stove-mitt", 60), ("camp-chair", 60)),
 )
 LEATHERS: Final = (
     Source("", "side", BODY, FERROW, "1", 104.0, 2.05, 0.12, (2.4, 1.4, 0.6)),

@@ -114,7 +114,7 @@ def _group(
     by = float(off[own].mean() - off[~own & ~np.isnan(off)].mean())
     n = int(own.sum())
     words = (
-        f"{_named(what, name)}: yield {value:.2f} of {n} hides, {abs(by) * 100:.0f} points "
+        f"{_named(what, name)}: yield {value:.2f} of {n} hides, {_points(by)} "
         f"{'under' if by < 0 else 'over'} others of their kind; {_chance(chance)}{_where(facts, own, by)}"
     )
     return StandOut(what, name, n, value, value - by, by, _once(chance), words)
@@ -169,6 +169,11 @@ def _where(facts: Facts, own: NDArray[np.bool_], by: float) -> str:
         f". {'More' if by < 0 else 'Less'} of it {'went' if by < 0 else 'goes'} to "
         f"{PART_WORDS[PARTS[k]]}: {here[k]:.0%}, {there[k]:.0%} elsewhere"
     )
+
+
+def _points(by: float) -> str:
+    off = abs(by) * 100
+    return f"{off:.1f} points" if off < 2 else f"{off:.0f} points"
 
 
 def _once(chance: float) -> float:

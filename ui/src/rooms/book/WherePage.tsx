@@ -40,7 +40,14 @@ export function WherePage() {
                 <Figure label="bought" note={plural(f.hides, 'hide')}>
                   {units.area(f.bought_m2)}
                 </Figure>
-                <Figure label="money">{units.money(ofCents(f.cents))}</Figure>
+                <Figure
+                  label="money"
+                  note={
+                    f.cost_per_good_m2 !== null && `${units.money(f.cost_per_good_m2)} a good m²`
+                  }
+                >
+                  {units.money(ofCents(f.cents))}
+                </Figure>
                 <Figure
                   label="yield of what was used"
                   note={
@@ -52,9 +59,6 @@ export function WherePage() {
                 >
                   {percentOr(f.yields.value)}
                 </Figure>
-                {f.cost_per_good_m2 !== null && (
-                  <Figure label="a good m² costs">{units.money(f.cost_per_good_m2)}</Figure>
-                )}
                 {f.timed > 0 && (
                   <Figure
                     label="minutes at the bench"
