@@ -342,13 +342,14 @@ def _newest_costing(kept: Kept, material: str) -> Forecast | None:
 def _variants(found: Forecast, names: dict[str, str]) -> list[VariantOut]:
     """What each changed rule saves, by the same deliveries laid with it and without."""
     laid = forecasts.worlds_of(found.job.id)
-    source = found.work.sources[0]
-    size = SIZES[1]
-    plain = laid.get(f"{source.name} | {size} times", [])
+    parts = forecasts.parts_of(found.work)
+    source, size = found.work.sources[0], SIZES[1]
+    plain = next((laid.get(p.key, []) for p in parts if not p.variant and p.size == size), [])
     price = source.area_m2 * source.price_per_m2 / size
     out = []
     for change in found.work.variants:
-        own = laid.get(f"{source.name} | {forecasts.variant_name(change)}", [])
+        name = forecasts.variant_name(change)
+        own = next((laid.get(p.key, []) for p in parts if p.variant == name), [])
         n = min(len(plain), len(own))
         if n < 2:
             continue

@@ -20,7 +20,7 @@ OWN: Final[frozenset[Role]] = frozenset({"owner"})
 @dataclass(frozen=True)
 class Row:
     """What some roles may do: in words, and by which calls. Those in ``changes`` are written down with whose
-    doing they are, in words; those in ``asks`` change nothing that is kept. ``anyone``: before signing in.
+    doing they are, in words; those in ``asks`` change nothing of the shop's. ``anyone``: before signing in.
     """
 
     what: str

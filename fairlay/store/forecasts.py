@@ -52,10 +52,11 @@ BASE: Final = ""
 
 @dataclass(frozen=True)
 class Part:
-    """One thing that a forecast tries: under which name, with which leather, which rule changed (empty:
-    none), and how many times the order.
+    """One thing that a forecast tries: under which key its deliveries are kept, its name, with which leather,
+    which rule changed (empty: none), and how many times the order.
     """
 
+    key: str
     name: str
     source: Source
     variant: str = BASE
@@ -217,14 +218,14 @@ def parts_of(work: ForecastWork) -> list[Part]:
     """
     sizes = work.sizes or (1,)
     out = [
-        Part(s.name if len(sizes) == 1 else f"{s.name} | {n} times", s, BASE, n)
-        for s in work.sources
+        Part(f"leather {i} x {n}", s.name if len(sizes) == 1 else f"{s.name}, {n} times", s, BASE, n)
+        for i, s in enumerate(work.sources)
         for n in sizes
     ]
     first, middle = work.sources[0], sizes[len(sizes) // 2]
-    for change in work.variants:
+    for i, change in enumerate(work.variants):
         name = variant_name(change)
-        out.append(Part(f"{first.name} | {name}", first, name, middle))
+        out.append(Part(f"rule {i}", f"{first.name}: {name}", first, name, middle))
     return out
 
 
@@ -343,7 +344,7 @@ def forecast(job_id: int) -> Forecast:
     base: tuple[Answer, Any] | None = None
     for part in parts_of(work):
         split = parts_of_order(pieces_of(work, part.variant, part.size), part.source.area_m2)[1]
-        own = laid.get(part.name, [])
+        own = laid.get(part.key, [])
         found = answer(part.source, own, each * part.size, work.margin, split)
         if found is None:
             continue

@@ -5,6 +5,7 @@ which when. A figure changes a plan only when somebody takes it.
 from __future__ import annotations
 
 import datetime
+import json
 import math
 from dataclasses import dataclass, replace
 from typing import Final, Literal, get_args
@@ -33,8 +34,8 @@ SHOP: Final = "the shop"
 
 @dataclass(frozen=True)
 class Figure:
-    """A figure that records teach. ``of``: a piece (``article/piece``), the shop, or a kind of leather
-    (``material, kind, mill, grade``); ``name``: that in words. ``planned`` is what plans reckon with now
+    """A figure that records teach. ``of``: a piece (``article/piece``), the shop, or a kind of leather (JSON:
+    material, kind, mill, grade); ``name``: that in words. ``planned`` is what plans reckon with now
     (None: nothing was taken yet), ``proposed`` what they would after taking it.
     """
 
@@ -120,15 +121,20 @@ def _yields(facts: Facts, taken: Taken) -> list[Figure]:
     columns = [facts.label[x] for x in labels]
     for i, value in enumerate(facts.yields):
         if not math.isnan(value):
-            groups.setdefault(", ".join(str(c[i]) for c in columns), []).append(float(value))
+            groups.setdefault(json.dumps([str(c[i]) for c in columns]), []).append(float(value))
     out = []
     for of, learned in shrunk(groups).items():
         own = taken.get(("yield", of))
-        material, kind, mill, grade = of.split(", ")
-        name = f"{mill or 'no mill'}, {material} {kind}, grade {grade or 'not named'}"
+        name = leather_in_words(of)
         planned = own[0] if own else None
         out.append(_figure("yield", of, name, learned, planned, round(learned.value, 3), taken))
     return out
+
+
+def leather_in_words(of: str) -> str:
+    """Return the words for a kind of leather, as figures name it: its material, kind, mill and grade."""
+    material, kind, mill, grade = json.loads(of)
+    return f"{mill or 'no mill'}, {material} {kind}, grade {grade or 'not named'}"
 
 
 @connected
@@ -213,7 +219,15 @@ def history(most: int = 100) -> list[TakenOnce]:
     rows = r.select(r, PersonRow.name).join(PersonRow, peewee.JOIN.LEFT_OUTER).order_by(r.id.desc())
     return [
         TakenOnce(
-            x.kind, x.of, x.was, float(x.value), x.low, x.high, int(x.n), x.by.name if x.by else "", x.at
+            x.kind,
+            leather_in_words(x.of) if x.kind == "yield" else x.of,
+            x.was,
+            float(x.value),
+            x.low,
+            x.high,
+            int(x.n),
+            x.by.name if x.by else "",
+            x.at,
         )
         for x in rows.limit(most)
     ]
@@ -225,6 +239,6 @@ def yield_taken(material: str) -> float | None:
     took one.
     """
     own = [
-        v for (kind, of), (v, _, _) in _taken().items() if kind == "yield" and of.split(", ")[0] == material
+        v for (kind, of), (v, _, _) in _taken().items() if kind == "yield" and json.loads(of)[0] == material
     ]
     return sum(own) / len(own) if own else None

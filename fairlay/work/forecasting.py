@@ -97,16 +97,16 @@ def help_forecast(job_id: int, number: int) -> None:
 def _lay_next(job: WorkJob, owner: str, stop: Callable[[], bool]) -> bool:
     """Take the next delivery and lay it; whether there was one."""
     work = job.forecast_work
-    parts = {p.name: p for p in forecasts.parts_of(work)}
+    parts = {p.key: p for p in forecasts.parts_of(work)}
     taken = patiently(lambda: forecasts.take_world(job.id, list(parts), work.worlds, owner))
     if taken is None:
         return False
-    name, number = taken
-    laid = _laid(job.id, parts[name], number, stop)
+    key, number = taken
+    laid = _laid(job.id, parts[key], number, stop)
     if laid is None:
-        patiently(lambda: forecasts.leave_world(job.id, name, number, owner))
+        patiently(lambda: forecasts.leave_world(job.id, key, number, owner))
     else:
-        patiently(lambda: forecasts.put_world(job.id, name, number, owner, laid))
+        patiently(lambda: forecasts.put_world(job.id, key, number, owner, laid))
     return True
 
 

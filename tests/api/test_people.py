@@ -95,6 +95,25 @@ def test_each_role_may_do_what_the_table_says_and_nothing_else(shop: FastAPI, wo
                 assert f"Test {role} is a" in answer.json()["problem"]
 
 
+def test_an_apprentice_has_hands_where_they_practise_and_nowhere_else(
+    shop: FastAPI, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("fairlay.api.practice.hand_out", lambda *_: None)
+    apprentice, cutter = signed_in(shop, "apprentice"), signed_in(shop, "cutter")
+    own = apprentice.post("/api/practice/rounds", json={"kind": "lay", "level": 1}).json()
+    theirs = cutter.get("/api/lays").json()[0]["id"]
+    for lay, denied in ((own["lay_id"], False), (theirs, True)):
+        for call in ("undo", "moves"):
+            answer = apprentice.post(f"/api/lays/{lay}/{call}", json={})
+            assert (answer.status_code == 403) == denied, answer.text
+    # What another practises on is no more theirs than the shop's.
+    assert apprentice.get(f"/api/practice/rounds/{own['id']}").status_code == 200
+    assert cutter.get(f"/api/practice/rounds/{own['id']}").status_code == 404
+    assert (
+        apprentice.post(f"/api/lays/{own['lay_id']}/run", json={"seconds": 1, "seed": 1}).status_code == 403
+    )
+
+
 def test_nobody_is_told_to_sign_in_and_gets_nothing(shop: FastAPI, workshop: TestClient) -> None:
     stranger = at_this_machine(shop)
     for name, method, path in calls(workshop):

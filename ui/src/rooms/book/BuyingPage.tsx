@@ -23,6 +23,7 @@ export function BuyingPage() {
   const before = server.useQuery('get', '/api/buying')
   const [what, setWhat] = useState(params.get('batch') ? `b${params.get('batch') ?? ''}` : '')
   const [quantity, setQuantity] = useState(10)
+  const [season, setSeason] = useState<Record<number, number>>({})
   const [material, setMaterial] = useState('')
   const [margin, setMargin] = useState(5)
   const [rack, setRack] = useState(false)
@@ -34,6 +35,15 @@ export function BuyingPage() {
   const article = what.startsWith('a')
     ? articles.data?.find((a) => a.id === Number(what.slice(1)))
     : undefined
+  const wanted =
+    what === 's'
+      ? Object.entries(season)
+          .filter(([, n]) => n > 0)
+          .map(([a, n]) => ({ article_id: Number(a), quantity: n }))
+      : article
+        ? [{ article_id: article.id, quantity }]
+        : []
+  const made = articles.data?.filter((a) => wanted.some((w) => w.article_id === a.id)) ?? []
   const materials = batch
     ? [
         ...new Set(
@@ -43,7 +53,7 @@ export function BuyingPage() {
           ),
         ),
       ]
-    : [...new Set(article?.pieces.map((p) => p.material) ?? [])]
+    : [...new Set(made.flatMap((a) => a.pieces.map((p) => p.material)))]
   const leather = materials.includes(material) ? material : (materials[0] ?? '')
   const sources = server.useQuery(
     'get',
@@ -58,7 +68,7 @@ export function BuyingPage() {
         api.POST('/api/buying', {
           body: {
             batch_id: batch?.id ?? null,
-            lines: article ? [{ article_id: article.id, quantity }] : [],
+            lines: wanted,
             material: leather,
             sources: [
               ...own.map((name) => ({ name, price_per_m2: null, stated: null })),
@@ -92,7 +102,8 @@ export function BuyingPage() {
                     setWhat(e.target.value)
                   }}
                 >
-                  <option value="">a batch, or an article</option>
+                  <option value="">a batch, an article, a season</option>
+                  <option value="s">a season: several articles</option>
                   {open.map((b) => (
                     <option key={b.id} value={`b${b.id}`}>
                       batch {b.number} {b.name}
@@ -119,6 +130,25 @@ export function BuyingPage() {
                     }}
                   />
                 </label>
+              )}
+              {what === 's' && (
+                <div className="grid w-full gap-1.5 sm:grid-cols-2">
+                  {articles.data?.map((a) => (
+                    <label key={a.id} className="flex items-center justify-between gap-3">
+                      {a.name}
+                      <input
+                        type="number"
+                        min={0}
+                        max={100000}
+                        className={`${FIELD} w-28`}
+                        value={season[a.id] ?? 0}
+                        onChange={(e) => {
+                          setSeason({ ...season, [a.id]: Math.max(0, Number(e.target.value)) })
+                        }}
+                      />
+                    </label>
+                  ))}
+                </div>
               )}
               {materials.length > 1 && (
                 <label className="flex items-center gap-2 text-lg">
