@@ -47,8 +47,9 @@ from fairlay.core.errors import NotFound
 from fairlay.core.formats.book_pdf import MonthPage, month_pdf
 from fairlay.core.formats.table_csv import csv_text
 from fairlay.core.lay.order import piece_id
-from fairlay.store import articles, batches, book, learned, notes, people
-from fairlay.store.book import Asked, Closed, PieceFigures
+from fairlay.store import articles, batches, book, book_lists, learned, notes, people
+from fairlay.store.book import Asked, PieceFigures
+from fairlay.store.book_lists import Closed
 from fairlay.store.book_rows import BookHideRow
 from fairlay.store.settings import leather_settings
 
@@ -183,14 +184,14 @@ def closed_hides(before: int | None = None, doubted: bool = False) -> list[Close
     """Closed hides, the newest first; ``before`` goes on from one; or those that nobody should trust yet."""
     book.keep_up()
     where = (BookHideRow.doubt != "") | ~BookHideRow.counts if doubted else None
-    return [_closed(c) for c in book.closed_hides(where, 60, before)]
+    return [_closed(c) for c in book_lists.closed_hides(where, 60, before)]
 
 
 @router.post("/hides/{sheet_id}/decide", status_code=204)
 def decide_hide(sheet_id: int, asked: DecideIn) -> None:
     """Say whether a closed hide counts in the figures, and why."""
     book.keep_up()
-    book.decide(sheet_id, asked.counts, asked.words)
+    book_lists.decide(sheet_id, asked.counts, asked.words)
 
 
 @router.get("/batches/{batch_id}")
@@ -198,7 +199,7 @@ def book_batch(batch_id: int) -> BookBatch:
     """A batch in the Book: what was planned, and what truly came."""
     book.keep_up()
     batch = batches.batch_by_id(batch_id)
-    hides = book.closed_hides(BookHideRow.batch_id == batch_id, 400)
+    hides = book_lists.closed_hides(BookHideRow.batch_id == batch_id, 400)
     currency = hides[0].currency if hides else leather_settings().currency
     asked = Asked(currency=currency, batch=batch_id)
     cut = {p.key: p for p in book.pieces(Asked(currency=currency), "article", "piece", only_batch=batch_id)}
@@ -376,7 +377,7 @@ def month_page(month: Annotated[str, Path(pattern=r"^\d{4}-\d{2}$")]) -> Respons
 
 
 def _told(asked: Asked) -> Told:
-    t = book.told()
+    t = book_lists.told()
     return Told(
         hides=t.hides,
         left_out=t.left_out,
@@ -465,7 +466,7 @@ def _learned(f: learned.Figure) -> LearnedOut:
 def _closed(c: Closed) -> ClosedHide:
     bought = sum(c.m2.values())
     used = bought - c.m2["kept"]
-    cents = book.parts_in_cents(c)
+    cents = book_lists.parts_in_cents(c)
     return ClosedHide(
         sheet=c.sheet,
         hide_id=c.hide_id,

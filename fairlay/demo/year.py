@@ -31,7 +31,7 @@ from fairlay.core.rules import Policy
 from fairlay.core.shapes.placing import place_region
 from fairlay.demo.patterns import BODY, articles
 from fairlay.demo.workshop import FERROW, OXLADE, fill_if_empty
-from fairlay.store import book, people
+from fairlay.store import book, book_lists, people
 from fairlay.store import database as store
 from fairlay.store.articles import all_articles
 from fairlay.store.book_rows import NoteRow
@@ -197,7 +197,7 @@ def put_year(
 
 @connected
 def _has_records() -> bool:
-    return book.told().hides > 0
+    return book_lists.told().hides > 0
 
 
 def _write(

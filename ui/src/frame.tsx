@@ -34,7 +34,7 @@ const BuyingPage = lazy(async () => ({
   default: (await import('./rooms/book/BuyingPage')).BuyingPage,
 }))
 const ForecastPage = lazy(async () => ({
-  default: (await import('./rooms/book/BuyingPage')).ForecastPage,
+  default: (await import('./rooms/book/ForecastPage')).ForecastPage,
 }))
 const ByPage = lazy(async () => ({ default: (await import('./rooms/book/ByPage')).ByPage }))
 const CostingPage = lazy(async () => ({
