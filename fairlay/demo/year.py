@@ -108,11 +108,13 @@ class _Template:
     cuts: tuple[_Cut, ...]
 
 
-def _template(source: Source, order: tuple[tuple[str, int], ...], seed: int) -> _Template:
+def _template(
+    source: Source, order: tuple[tuple[str, int], ...], seed: int, many: int = HIDES_A_LAY
+) -> _Template:
     known = {a.slug: a for a in articles()}
     lines = [Line(cutlist(known[slug]), n) for slug, n in order]
     pieces = tuple(replace(p, splits=()) for p in pieces_of_batch(lines, BODY))
-    hides = tuple(made_up(source, f"HIDE{k}#", np.random.default_rng([seed, k])) for k in range(HIDES_A_LAY))
+    hides = tuple(made_up(source, f"HIDE{k}#", np.random.default_rng([seed, k])) for k in range(many))
     left = {p.id: p.quantity for p in pieces}
     lies: list[Placement] = []
     for hide in hides:
@@ -186,7 +188,8 @@ def put_year(
     bad = replace(LEATHERS[2], flaws_per_m2=(9.0, 9.0, 6.0))
     wanted = [(source, ORDERS[(i + j) % len(ORDERS)]) for j in range(2) for i, source in enumerate(LEATHERS)]
     lays = math.ceil(hides / HIDES_A_LAY)
-    made = [_template(source, order, seed * 100 + k) for k, (source, order) in enumerate(wanted[:lays])]
+    each = min(HIDES_A_LAY, hides)
+    made = [_template(s, order, seed * 100 + k, each) for k, (s, order) in enumerate(wanted[:lays])]
     bad_one = _template(bad, ORDERS[0], seed * 100 + 90) if lays > FEW_LAYS else made[0]
     say("writing the year down ...")
     count = connected(lambda: _write(made, bad_one, hides, rng))()

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
 from typing import Any
 
+import peewee
+
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.exchange import HideRecord, hide_values, read_hide
 from fairlay.core.formats.stored import CARD, LOOKING
@@ -95,7 +97,11 @@ def rack(where: Any = None) -> list[OnRack]:
     Shapes are read only where a card is still to be reckoned.
     """
     query = HideRow.select(*SHOWN).where(HideRow.state != PRACTICE).order_by(HideRow.number)
-    rows = list(query if where is None else query.where(where))
+    return _on_rack(query if where is None else query.where(where))
+
+
+def _on_rack(query: Any) -> list[OnRack]:
+    rows = list(query)
     blank = [row.id for row in rows if not CARD.is_current(row.card)]
     made = (
         {row.id: CARD.write(card_of(_hide_of(row))) for row in HideRow.select().where(HideRow.id.in_(blank))}
@@ -112,9 +118,12 @@ def listed() -> list[OnRack]:
     """Return the rack as its room lists it: all leather there is, and the hides used up last. Older ones are
     in the Book.
     """
-    gone = HideRow.select(HideRow.id).where(HideRow.state == USED_UP)
-    last = [r.id for r in gone.order_by(HideRow.id.desc()).limit(USED_UP_LISTED)]
-    return rack((HideRow.state != USED_UP) | HideRow.id.in_(last or [0]))
+    h, gone = HideRow, HideRow.alias()
+    last = gone.select(gone.id).where(gone.state == USED_UP).order_by(gone.id.desc()).limit(USED_UP_LISTED)
+    last = last.alias("last")
+    query = h.select(*SHOWN).join(last, peewee.JOIN.LEFT_OUTER, on=(h.id == last.c.id))
+    shown = (h.state.not_in((USED_UP, PRACTICE))) | last.c.id.is_null(False)
+    return _on_rack(query.where(shown).order_by(h.number))
 
 
 @connected

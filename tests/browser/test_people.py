@@ -44,6 +44,7 @@ def test_from_the_first_owner_to_a_cutter_at_a_bench(browser: Browser, empty: tu
     desk.get_by_role("menuitem", name="People and benches").click()
     for name in ("Tobin", "Wren"):
         desk.get_by_label("Name", exact=True).fill(name)
+        expect(desk.get_by_label("Name", exact=True)).to_have_value(name)
         desk.get_by_role("button", name="Make an account").click()
         desk.get_by_role("button", name=re.compile(f"^{name}")).click()
         desk.get_by_label("PIN for the benches").fill("4071")
