@@ -248,8 +248,11 @@ def restore(path: Path, *, over: bool = False) -> tuple[Copy, Path | None]:
             if table != store.RESTORING:
                 run(f"DROP TABLE IF EXISTS `{table}`")
         with zipfile.ZipFile(path) as archive, archive.open(DUMP) as body:
+            # As they stand: given any arguments, even none, a % in somebody's words would be read as a place
+            # for one.
+            cursor = store.database.cursor()
             for statement in _statements(body):
-                run(statement)
+                cursor.execute(statement)
         run("SET FOREIGN_KEY_CHECKS = 1, UNIQUE_CHECKS = 1, SQL_MODE = DEFAULT")
         store.migrate_tables()
         run(f"DROP TABLE `{store.RESTORING}`")

@@ -52,7 +52,7 @@ def test_a_copy_made_while_people_work_is_one_moment_and_comes_back_to_the_last_
     def both() -> None:
         """Two rows that only ever change together."""
         HideRow.update(grade="w").where(HideRow.id == hide).execute()
-        HideEventRow.create(hide=hide, kind="w", words="w", created_at=sessions.now())
+        HideEventRow.create(hide=hide, kind="w", words="5 % of it, %s", created_at=sessions.now())
         HideRow.update(version=HideRow.version + 1).where(HideRow.id == hide).execute()
 
     def told() -> tuple[int, int]:
