@@ -9,13 +9,18 @@ from typing import Final
 import numpy as np
 
 from fairlay.core.errors import Refused
-from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES
+from fairlay.core.leather.hide import SEVERITY_NAMES, TIGHTNESS_NAMES, Flaw, Hide, Zone
 from fairlay.core.leather.made_up import KINDS
 from fairlay.core.pattern import Piece
 from fairlay.core.practice.look import check_level
+from fairlay.core.rules import Policy, forbidden_ground, show_face, unsound
+from fairlay.core.rules import tightness as tightness_rule
 from fairlay.core.rules.show_face import BEARS
 
 QUESTIONS_AT: Final = {1: 6, 2: 8, 3: 10, 4: 12, 5: 14}
+RULES: Final = frozenset({show_face.NAME, tightness_rule.NAME, unsound.NAME})
+PATCH: Final = np.array([[0.0, 0.0], [300.0, 0.0], [300.0, 300.0], [0.0, 300.0]])
+MARK: Final = PATCH / 10 + 120.0
 SECONDS_EACH: Final = {1: 30.0, 2: 20.0, 3: 15.0, 4: 12.0, 5: 9.0}
 
 
@@ -58,7 +63,7 @@ def questions(pieces: Sequence[tuple[str, Piece, tuple[str, ...]]], seed: int, l
 def _one(name: str, piece: Piece, needs: tuple[str, ...], rng: np.random.Generator, level: int) -> Question:
     if level >= 2 and rng.random() < 0.25:
         tightness = int(rng.integers(1, 5))
-        right = tightness <= piece.max_tightness
+        right = _takes(piece, zones=(Zone(PATCH, tightness),))
         loosest = TIGHTNESS_NAMES[piece.max_tightness]
         return Question(
             name,
@@ -84,13 +89,24 @@ def _one(name: str, piece: Piece, needs: tuple[str, ...], rng: np.random.Generat
 
 
 def _ruled(piece: Piece, severity: int, hidden: bool) -> tuple[bool, str]:
+    """Whether the rules let a piece have a flaw, and why, in words."""
+    right = _takes(piece, flaws=(Flaw("not named", severity, MARK),), hidden=hidden)
     if severity == 3:
-        return False, "no piece may use unsound leather, seen or not"
+        return right, "no piece may use unsound leather, seen or not"
     if hidden:
-        return True, "a sound mark may lie where it will not be seen"
+        return right, "a sound mark may lie where it will not be seen"
     if piece.show_limit >= 2:
-        return True, "this line takes any sound mark"
-    return severity <= piece.show_limit, f"its show face bears {BEARS[piece.show_limit]}"
+        return right, "this line takes any sound mark"
+    return right, f"its show face bears {BEARS[piece.show_limit]}"
+
+
+def _takes(
+    piece: Piece, *, zones: tuple[Zone, ...] = (), flaws: tuple[Flaw, ...] = (), hidden: bool = False
+) -> bool:
+    """Whether no rule forbids a piece some leather: under its show face, or where it is ``hidden``."""
+    leather = Hide("asked", "offcut", PATCH, zones=zones, flaws=flaws)
+    held = (f for f in forbidden_ground(piece, leather, Policy()) if f.rule in RULES)
+    return all(hidden and f.show_only for f in held)
 
 
 def accept_score(
