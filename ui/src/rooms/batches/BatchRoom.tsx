@@ -75,7 +75,7 @@ export function BatchRoom() {
           <Only may="begin_forecast">
             <Link
               to={`/book/buying?batch=${data.id}`}
-              className="inline-flex min-h-11 items-center border border-chalk/40 px-4 hover:bg-chalk/10"
+              className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10"
             >
               How many hides to buy
             </Link>
@@ -84,7 +84,7 @@ export function BatchRoom() {
         {data.state === 'cut' && (
           <Link
             to={`/book/batch/${data.id}`}
-            className="inline-flex min-h-11 items-center border border-chalk/40 px-4 hover:bg-chalk/10"
+            className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10"
           >
             Its page in the Book
           </Link>

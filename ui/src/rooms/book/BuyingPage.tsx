@@ -126,7 +126,7 @@ export function BuyingPage() {
                 </label>
               )}
               {what === 's' && (
-                <div className="grid w-full gap-1.5 sm:grid-cols-2">
+                <div className="grid w-full gap-x-8 gap-y-1.5 sm:grid-cols-2">
                   {articles.data?.map((a) => (
                     <label key={a.id} className="flex items-center justify-between gap-3">
                       {a.name}
