@@ -1,7 +1,8 @@
 """Lay every case and print a table: what the first lay gave, what the time gave on top of it, and when.
 
 Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth]
-[--capture] [--hides] [--door] [--hand SEED] [--screen SEED] [--forecast SHOPS] [--book] [JOB.json ...]
+[--capture] [--hides] [--door] [--hand SEED] [--screen SEED] [--forecast SHOPS] [--book]
+[--kinds plain,roll] [--jobs 10] [--seed 1] [--abreast 1] [JOB.json ...]
 
 Ratios are of the same run on the
 same machine: the first lay is 1. With --growth: how the lay grows with time, and time and memory with pieces
@@ -9,7 +10,8 @@ and hides, and where the time goes. With --capture: how truly parts are traced i
 paper. With --hides: how truly hides are read in pictures of the cutting table. With --door: what being signed
 in costs a call. With --hand: what hands wait for at the lay bench; with --screen: the same at the screen, and
 frames a second. With --forecast: how often what was advised to buy was not enough, beside what was promised.
-With --book: how long each page of the Book takes after a year of records.
+With --book: how long each page of the Book takes after a year of records. With --kinds: fresh jobs of each kind
+(all of them: 'all'), their median, worst and spread, and how far that is from what is proved.
 """
 
 from __future__ import annotations
@@ -27,6 +29,7 @@ from bench.forecast import print_forecast
 from bench.growth import print_growth
 from bench.hand import print_hand
 from bench.hides import print_hides
+from bench.kinds import KINDS, print_kinds
 from bench.run import Row, apart, lay_and_measure
 from bench.screen import print_screen
 from fairlay.core.engine.warm import warm_kernels
@@ -76,7 +79,16 @@ def main() -> None:
     asked.add_argument("--screen", type=int, metavar="SEED", help="the same at the screen, in Chromium")
     asked.add_argument("--forecast", type=int, metavar="SHOPS", help="whether forecasts are honest")
     asked.add_argument("--book", action="store_true", help="how long pages of the Book take after a year")
+    asked.add_argument("--kinds", help=f"fresh jobs of these kinds, with commas: all, {', '.join(KINDS)}")
+    asked.add_argument("--jobs", type=int, default=10, dest="fresh", help="with --kinds: how many of each")
+    asked.add_argument("--seed", type=int, default=1, help="with --kinds: the first job's seed")
+    asked.add_argument("--abreast", type=int, default=1, help="with --kinds: jobs laid at a time")
     args = asked.parse_args()
+    if args.kinds:
+        warm_kernels()
+        kinds = list(KINDS) if args.kinds == "all" else args.kinds.split(",")
+        print_kinds(kinds, args.fresh, args.seed, args.seconds, args.processes, args.abreast)
+        return
     if args.forecast is not None:
         print_forecast(args.forecast, args.processes)
         return

@@ -28,7 +28,7 @@ def job_of(
     at least.
     """
     rng = np.random.default_rng(seed)
-    leather = tuple(_side(f"S{i + 1:02}", seed * 100 + i, rng) for i in range(hides))
+    leather = tuple(side_grown(f"S{i + 1:02}", seed * 100 + i, rng) for i in range(hides))
     one_of_each = sum(
         p.area_mm2 * p.quantity
         for p in pieces_of_batch([Line(cutlist(article), 1) for article in articles()], BODY)
@@ -41,7 +41,7 @@ def job_of(
     )
 
 
-def _side(number: str, seed: int, rng: np.random.Generator) -> Hide:
+def side_grown(number: str, seed: int, rng: np.random.Generator) -> Hide:
     grade = int(rng.integers(0, 3))
     flaws = [(6, 4, 2), (10, 8, 4), (15, 15, 7)][grade]
     return sides.side(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import multiprocessing
 import resource
 from collections.abc import Callable
@@ -29,6 +30,9 @@ class Row:
     best: float
     measure: str
     peak_mb: float
+    reached: float
+    first_reached: float
+    usable_m2: float
 
 
 def lay_and_measure(job: Job, seconds: float, processes: int) -> Row:
@@ -49,7 +53,29 @@ def lay_and_measure(job: Job, seconds: float, processes: int) -> Row:
         best,
         told(job, m),
         peak_mb(),
+        counted(job, best),
+        counted(job, first.measure),
+        m.usable_m2,
     )
+
+
+def counted(job: Job, value: float) -> float:
+    """Return what a lay's worth says in the terms of its kind: the fill, the whole sets, or the money's worth
+    of leather (the length of a roll, in mm) where all lies; all of it and more where not.
+    """
+    if job.objective == "fill":
+        return value
+    if job.objective == "sets":
+        return float(int(value))
+    wanted = sum(p.quantity for p in job.pieces if not p.filler)
+    missing = wanted - int(value + 1e-9)
+    if job.hides[0].is_roll:
+        used_m2 = 1.0 / max(1e-9, value - int(value + 1e-9)) - 1.0
+        return used_m2 * 1e6 / (job.hides[0].width_mm or 1.0) if not missing else math.inf
+    whole = sum(h.region.area * h.cost_per_m2 for h in job.hides) / 1e6
+    if value >= wanted + 1.0 - 1e-9:
+        return 0.0
+    return whole * (1.0 - (value - int(value + 1e-9))) + missing * whole / max(1, wanted)
 
 
 def told(job: Job, m: Measures) -> str:

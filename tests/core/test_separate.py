@@ -99,7 +99,7 @@ def test_pain_grows_as_two_pieces_go_deeper_into_each_other(bare: tuple[Job, Hid
     first, second = scene.add(seat, 0, 300, 200, 0.0), scene.add(seat, 1, 300, 200, 0.0)
     felt = []
     for apart in (149, 120, 90, 60, 30):
-        kernels.set_down(scene.state, second, 300 + apart, 200, 0.0)
+        kernels.set_down(scene.state, second, seat.index, 300 + apart, 200, 0.0)
         kernels.feel_all(scene.state)
         felt.append(scene.state.pain[first, second])
     assert felt == sorted(felt) and felt[0] > 0.0

@@ -121,6 +121,8 @@ class Bank:
     class_of: tuple[int, ...]
     apart: Bodies
     max_points: int
+    sums: dict[tuple[bytes, bytes], Any] = field(default_factory=dict, compare=False, repr=False)
+    """What is known of pairs of variants at the turns they may have (see ``sums``), by those turns."""
     _turned: dict[tuple[int, float], Turned] = field(default_factory=dict, compare=False, repr=False)
 
     def own(self, variant: Variant) -> GapClass:

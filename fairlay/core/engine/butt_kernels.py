@@ -7,9 +7,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from fairlay.core.engine.kernels import fits
+from fairlay.core.shapes.compiled import compiled, lean
 
 ALONG_RAD = 0.012
 """Sides this nearly parallel, and this near, count as one cut."""
@@ -32,7 +32,7 @@ NUDGES_MM = np.array(
 """A corner read to a hundredth of a millimetre lies that much beside the one it came from."""
 
 
-@njit(cache=True, nogil=True)
+@lean
 def first_fair(poses, start, bodies, variant, ground, off_show, has_show, floor, scratch):
     """The first pose (x, y, turn, share) from ``start`` on that is fair, nudged or not: (index, x, y), index
     -1 for none.
@@ -46,7 +46,7 @@ def first_fair(poses, start, bodies, variant, ground, off_show, has_show, floor,
     return -1, 0.0, 0.0
 
 
-@njit(cache=True, nogil=True)
+@lean
 def placed_sides(sides, x, y, cos, sin, out):
     """Write sides (ax, ay, bx, by), turned and moved, into ``out``; return their bounds."""
     x0 = y0 = 1e30
@@ -62,7 +62,7 @@ def placed_sides(sides, x, y, cos, sin, out):
     return x0, y0, x1, y1
 
 
-@njit(cache=True, nogil=True)
+@lean
 def contact(own, box, there):
     """Length of ``own`` sides that lies along ``there``, in mm: both (n, 4), each with its body on the
     left.
@@ -98,7 +98,7 @@ def contact(own, box, there):
     return total
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def propose(near, ground, offers, on_edge, pieces, edge, turns, window, least, slack, seed, out):
     """Write poses (x, y, turn, share) that lay a side along one already there; return how many, at most as
     many as go into ``out``.

@@ -8,8 +8,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
+from fairlay.core.shapes.compiled import compiled, lean
 from fairlay.core.shapes.kernels import (
     bodies_overlap,
     bounds_of,
@@ -30,7 +30,7 @@ POOL = 8
 NUDGES = np.array([(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1)], np.float64)
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def inscribed_circles(pts, starts, most):
     """Circles (x, y, r) inside a body, ``(k, 3)``, largest first: each as far as can be from edges and
     earlier circles.
@@ -77,7 +77,7 @@ def inscribed_circles(pts, starts, most):
     return out[:n]
 
 
-@njit(cache=True, nogil=True)
+@lean
 def buckets_of(ax, ay, bx, by, origin, shape, size):
     """Rows and columns of the buckets that an edge's bounds touch: (r0, r1, c0, c1), held to the grid."""
     c0 = max(0, min(shape[1] - 1, int((min(ax, bx) - origin[0]) / size)))
@@ -87,7 +87,7 @@ def buckets_of(ax, ay, bx, by, origin, shape, size):
     return r0, r1, c0, c1
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def bucket_edges(pts, before, origin, shape, size):
     """Edges by the buckets that their bounds touch: (bucket_at, edges)."""
     cells = shape[0] * shape[1]
@@ -111,7 +111,7 @@ def bucket_edges(pts, before, origin, shape, size):
     return at, edges
 
 
-@njit(cache=True, nogil=True)
+@lean
 def keeps_to(p, ps, pb, ground, wanted_inside):
     """Whether a placed body lies wholly inside a ground's rings (or, not ``wanted_inside``, wholly
     outside).
@@ -153,14 +153,14 @@ def keeps_to(p, ps, pb, ground, wanted_inside):
     return True
 
 
-@njit(cache=True, nogil=True)
+@lean
 def body_at(bodies, k, x, y, cos, sin, out):
     """Write body k, turned and moved, into ``out``; return (number of points, bounds)."""
     n = place_into(out, bodies.pts, bodies.pt_at[k], bodies.pt_at[k + 1], x, y, cos, sin)
     return n, bounds_of(out, n)
 
 
-@njit(cache=True, nogil=True)
+@lean
 def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch):
     """Whether a variant can lie at (x, y), exactly: on fair ground, show face off flaws, clear of every piece
     but ``skip``.
@@ -181,22 +181,13 @@ def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, ski
     return True
 
 
-@njit(cache=True, nogil=True)
-def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
-    """Whether a variant at (x, y) is clear of every live piece on the floor but ``skip``."""
-    return pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, np.empty(1, np.int64), 1) == 0
-
-
-@njit(cache=True, nogil=True)
-def pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, out, most):
-    """Write slots of live pieces but ``skip`` that a variant at (x, y) would touch or overlap; return how
-    many, ``most`` at most.
+@lean
+def next_under(bodies, k, n, box, floor, start, skip, scratch):
+    """The first live piece from slot ``start`` on, but ``skip``, that body k (its n points in ``scratch``,
+    within ``box``) touches or overlaps; -1 where there is none.
     """
-    k = variant * 3
-    n, box = body_at(bodies, k, x, y, cos, sin, scratch)
     ps = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
-    found = 0
-    for i in range(floor.used[0]):
+    for i in range(start, floor.used[0]):
         if not floor.live[i] or i == skip:
             continue
         b = floor.box[i]
@@ -212,14 +203,36 @@ def pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, out, mos
             bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]],
             (b[0], b[1], b[2], b[3]),
         ):
-            out[found] = i
-            found += 1
-            if found == most:
-                break
+            return i
+    return -1
+
+
+@lean
+def clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
+    """Whether a variant at (x, y) is clear of every live piece on the floor but ``skip``."""
+    k = variant * 3
+    n, box = body_at(bodies, k, x, y, cos, sin, scratch)
+    return next_under(bodies, k, n, box, floor, 0, skip, scratch) < 0
+
+
+@lean
+def pieces_under(bodies, variant, x, y, cos, sin, floor, skip, scratch, out, most):
+    """Write slots of live pieces but ``skip`` that a variant at (x, y) would touch or overlap; return how
+    many, ``most`` at most.
+    """
+    k = variant * 3
+    n, box = body_at(bodies, k, x, y, cos, sin, scratch)
+    found, at = 0, -1
+    while found < most:
+        at = next_under(bodies, k, n, box, floor, at + 1, skip, scratch)
+        if at < 0:
+            break
+        out[found] = at
+        found += 1
     return found
 
 
-@njit(cache=True, nogil=True)
+@lean
 def lay_down(bodies, variant, x, y, cos, sin, floor, i):
     """Write a placed variant into slot i of the floor."""
     _, box = body_at(bodies, variant * 3, x, y, cos, sin, floor.pts[i])
@@ -229,7 +242,7 @@ def lay_down(bodies, variant, x, y, cos, sin, floor, i):
     floor.used[0] = max(floor.used[0], i + 1)
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def press_into(field, origin, step, pts, starts, box, reach):
     """Lower a distance field to the signed distance from a placed body, negative inside it, told within
     ``reach`` mm of its sides.
@@ -290,7 +303,7 @@ def press_into(field, origin, step, pts, starts, box, reach):
                 field[r, c] = min(field[r, c], math.sqrt(d2))
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def press_floor(field, origin, step, bodies, floor, window, reach):
     """Press every live piece that lies within twice ``reach`` of a window (x0, y0, x1, y1) into a field."""
     for i in range(floor.used[0]):
@@ -316,7 +329,7 @@ def press_floor(field, origin, step, bodies, floor, window, reach):
         )
 
 
-@njit(cache=True, nogil=True)
+@lean
 def sink(cost, cell, n):
     """Let the top of a heap of n (worst on top) sink to its place."""
     i = 0
@@ -333,7 +346,7 @@ def sink(cost, cell, n):
         i = k
 
 
-@njit(cache=True, nogil=True)
+@lean
 def rise(cost, cell, i):
     """Let entry i of a heap (worst on top) rise to its place."""
     while i > 0:
@@ -345,7 +358,7 @@ def rise(cost, cell, i):
         i = p
 
 
-@njit(cache=True, nogil=True)
+@lean
 def pool_into(pool, field, r0, r1, c0, c1):
     """Write the largest value of each block of POOL by POOL cells that meets rows r0 to r1 and columns c0 to
     c1 of a field.
@@ -360,7 +373,7 @@ def pool_into(pool, field, r0, r1, c0, c1):
             pool[i, j] = most
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def scan(
     fair,
     taken,
@@ -461,7 +474,7 @@ def scan(
     return kept
 
 
-@njit(cache=True, nogil=True)
+@lean
 def first_fit(
     start,
     cells,
@@ -496,7 +509,7 @@ def first_fit(
     return 0.0, 0.0, -1
 
 
-@njit(cache=True, nogil=True)
+@lean
 def slide(
     bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, skip, scratch, ways, most, least
 ):

@@ -19,6 +19,7 @@ from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
 from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
 from fairlay.core.rules.grain import any_way
 
@@ -52,6 +53,11 @@ ANYWHERE_MM = 60.0
 """Noise on a place's worth when any fair place will do."""
 LOOSE = 0.75
 """A hide of which less than this share is under pieces has room elsewhere for what lost its place."""
+SQUEEZED = 0.15
+"""How often pieces are traded for others that are pushed in."""
+LEAST_GAIN = -0.5
+"""A trade gains at least this share of the least piece's worth: it may lose a little, since what lies about is
+filled again after it."""
 WARM = 0.001
 WARM_OF_LEAST = 0.4
 """At the start, a lay is kept that is worth about this share of the hide, and of the least piece, less; at
@@ -102,6 +108,8 @@ class Refill:
             sum(any_way(v.piece, table.job.policy) for v in table.bank.variants)
             > len(table.bank.variants) / 2
         )
+        self.squeeze: Squeeze | None = None
+        self.least_gain = min((w for w in self.worth.values() if w > 0), default=0.0) * LEAST_GAIN
         self.best = self.keep()
 
     def keep(self) -> Kept:
@@ -116,7 +124,12 @@ class Refill:
         table = self.table
         mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
         eject = 0.0 if self.plain else EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT
-        if not (self._make_room() if self.rng.random() < eject else self._lay_again()):
+        kind = self.rng.random()
+        if kind < SQUEEZED:
+            done = self._trade()
+        else:
+            done = self._make_room() if self.rng.random() < eject else self._lay_again()
+        if not done:
             return False
         value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
         bar = self.value + self.warm * warmth * math.log(max(1e-9, float(self.rng.random())))
@@ -139,6 +152,32 @@ class Refill:
         if self.rng.random() < (BUTTED_FREE if self.free else BUTTED):
             self._butt(window)
         self._fill(window)
+        return True
+
+    def _trade(self) -> bool:
+        """Trade some pieces for others that are worth a little more; whether it went."""
+        table = self.table
+        if self.squeeze is None:
+            self.squeeze = Squeeze(table, self.worth, self.held, self.rng, self.stop)
+        traded = self.squeeze.attempt(self.pool, self.least_gain)
+        if traded is None:
+            return False
+        for v, copy in traded.came:
+            self.pool[v].remove(copy)
+        for slot in traded.out:
+            lying = table.lying[slot]
+            self.pool[lying.variant.index].append(lying.copy)
+        moved = [
+            i for i, lying in table.lying.items() if i not in traded.out and _moved(lying, traded.lying[i])
+        ]
+        slots = [*moved, *traded.out]
+        window = table.take_up(slots) if slots else None
+        known = set(table.lying)
+        for slot, lying in traded.lying.items():
+            if slot not in known:
+                table.put(lying)
+        if window is not None:
+            self._fill(window)
         return True
 
     def _make_room(self) -> bool:
@@ -259,6 +298,11 @@ class Refill:
         rows, cols = slice(max(0, r0), max(0, r1) + 2), slice(max(0, c0), max(0, c1) + 2)
         fair = table.ground(variant).fair.field[rows, cols]
         return bool(np.minimum(fair, layer.taken[rows, cols]).max(initial=-1.0) >= r - SLACK_MM)
+
+
+def _moved(before: Lying, now: Lying) -> bool:
+    a, b = before.spot, now.spot
+    return math.hypot(a.x - b.x, a.y - b.y) > 1e-9 or abs(a.turn_deg - b.turn_deg) > 1e-9
 
 
 def worth_of(variant: Variant) -> float:

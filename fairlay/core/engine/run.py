@@ -65,10 +65,13 @@ class Run:
     def spent(self) -> float:
         return self.clock() - self.began
 
+    def used(self) -> float:
+        """The share of the time or the steps that is gone."""
+        return self.step / self.steps if self.steps is not None else self.spent() / max(self.limit, 1e-9)
+
     def warmth(self) -> float:
         """1 at the start, 0 at the end of the time or the steps."""
-        used = self.step / self.steps if self.steps is not None else self.spent() / max(self.limit, 1e-9)
-        return max(0.0, 1.0 - 1.15 * used)
+        return max(0.0, 1.0 - 1.15 * self.used())
 
     def consider(self, lay: Lay) -> None:
         """Keep a lay that is worth more than the best, once the rules themselves have passed it."""

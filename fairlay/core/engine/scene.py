@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fairlay.core.engine import separate_kernels as kernels
-from fairlay.core.engine.bank import BODIES, NEAR, Bank, Bodies, Variant
+from fairlay.core.engine.bank import BODIES, CIRCLES, NEAR, Bank, Bodies, Variant
 from fairlay.core.engine.ground import CELL_MM, Ground
 from fairlay.core.engine.layer import Floor, Lying, Spot, bare_floor
+from fairlay.core.engine.sums import Sums, sums_of
 from fairlay.core.engine.table import SLACK_MM, HideTable
 from fairlay.core.rules.grain import any_way, fair_turns
 
@@ -44,7 +46,13 @@ class Scene(NamedTuple):
     the ground. ``fair_of`` and ``show_of`` give each variant's grounds (-1: none). Turns a variant v may
     have where line l holds: ``turns[turn_at[v, l]:turn_at[v, l + 1]]``, as middle and half width in
     radians. Cells where its largest circle fits: ``cells[cell_at[v]:cell_at[v + 1]]``. ``end[0]``: how far
-    along the hide pieces may reach. ``least``: least pain of this separation, rounds since.
+    along the hide pieces may reach. ``least``: least pain of this separation, rounds since. ``before``: each
+    point's neighbour in its ring, counted in its body. ``flat[g]``: bounds of a ground that is one upright
+    rectangle (else nothing lies between them). ``state``: of each item in ``sums``, -1 where it has none
+    there. ``count[0]``: poses weighed so far. The last row of ``floor``
+    and ``discs`` (item, circle: x, y, r) is the pose that is being weighed; ``bounds`` are its boxes once
+    more, (4, n). Circles about BLOCK sides of a body each: ``blocks[block_at[k]:block_at[k + 1]]``. ``near``, ``here``, ``hot``, ``unsure``, ``meets``,
+    ``if_met``, ``tops``, ``order`` and ``scratch`` are room to work in.
     """
 
     bodies: Bodies
@@ -67,6 +75,23 @@ class Scene(NamedTuple):
     least: Floats
     scratch: Floats
     step: float
+    before: Ints
+    flat: Floats
+    discs: Floats
+    bounds: Floats
+    blocks: Floats
+    block_at: Ints
+    meets: NDArray[np.bool_]
+    near: Ints
+    here: Ints
+    hot: Floats
+    unsure: Ints
+    if_met: Floats
+    tops: Floats
+    order: Ints
+    count: Ints
+    state: Ints
+    sums: Sums
 
 
 @dataclass(frozen=True)
@@ -107,7 +132,7 @@ class SceneOf:
 
     @property
     def capacity(self) -> int:
-        return len(self.state.pose)
+        return len(self.state.pose) - 1
 
     def free_slot(self) -> int:
         """Return a slot that nothing lies in; -1 where all are taken."""
@@ -131,7 +156,7 @@ class SceneOf:
         slot = self.free_slot()
         if slot >= 0:
             self.open(slot, variant, copy, fixed)
-            kernels.set_down(self.state, slot, x, y, turn)
+            kernels.set_down(self.state, slot, variant.index, x, y, turn)
             self.state.floor.live[slot] = True
         return slot
 
@@ -150,28 +175,39 @@ class SceneOf:
         """Return to what was remembered."""
         s = self.state
         s.floor.live[:] = False
-        s.weight[:] = 1.0
-        s.ground_weight[:] = 1.0
-        s.pain[:] = 0.0
-        s.own_pain[:] = 0.0
-        self.items = {}
+        self.items = dict(kept.items)
         for slot, item in kept.items.items():
-            self.open(slot, item.variant, item.copy, item.fixed)
-            kernels.set_down(s, slot, kept.pose[slot, 0], kept.pose[slot, 1], kept.pose[slot, 4])
+            s.floor.variant[slot] = item.variant.index
             s.floor.live[slot] = True
+            s.pinned[slot] = item.fixed
+        s.floor.used[0] = max(kept.items, default=-1) + 1
+        s.pose[:] = kept.pose
+        kernels.lay_all(s)
+
+    def show(self, lying: Mapping[int, Lying]) -> None:
+        """Lay what lies in each slot of a table, in place of what lies here."""
+        pose = np.zeros_like(self.state.pose)
+        for slot, item in lying.items():
+            turn = math.radians(item.spot.turn_deg)
+            pose[slot] = item.spot.x, item.spot.y, math.cos(turn), math.sin(turn), turn
+        self.back_to(Snapshot({i: Item(v.variant, v.copy, v.fixed) for i, v in lying.items()}, pose))
 
     def lying(self) -> list[Lying]:
         """Return what lies here as the table knows it."""
+        return list(self.lying_by_slot().values())
+
+    def lying_by_slot(self) -> dict[int, Lying]:
+        """Return what lies in each slot as the table knows it."""
         pose = self.state.pose
-        return [
-            Lying(
+        return {
+            i: Lying(
                 item.variant,
                 item.copy,
                 Spot(0, float(pose[i, 0]), float(pose[i, 1]), math.degrees(pose[i, 4]), 0.0),
                 item.fixed,
             )
             for i, item in self.items.items()
-        ]
+        }
 
 
 def build_scene(table: HideTable, capacity: int) -> Scene:
@@ -197,11 +233,12 @@ def build_scene(table: HideTable, capacity: int) -> Scene:
     turns, turn_at = _turns(table, lines)
     cells, cell_at = _cells(table, grounds, fair_of)
     points = bank.max_points
-    floor = bare_floor(capacity, points)
+    # One row more, for the pose that is being weighed.
+    floor = bare_floor(capacity + 1, points)
     return Scene(
         bank.apart,
         floor,
-        np.zeros((capacity, 5)),
+        np.zeros((capacity + 1, 5)),
         np.ones((capacity, capacity)),
         np.ones(capacity),
         np.zeros((capacity, capacity)),
@@ -219,7 +256,65 @@ def build_scene(table: HideTable, capacity: int) -> Scene:
         np.zeros(2),
         np.zeros((points, 2)),
         CELL_MM,
+        _before(bank.apart),
+        np.array([_rectangle(g) for g in grounds]),
+        np.zeros((capacity + 1, CIRCLES, 3)),
+        np.zeros((4, capacity + 1)),
+        *_blocks(bank.apart),
+        np.zeros(capacity + 1, np.bool_),
+        np.zeros(CIRCLES, np.int64),
+        np.zeros(points, np.int64),
+        np.zeros((points, 3)),
+        np.zeros(capacity, np.int64),
+        np.zeros(capacity),
+        np.zeros((3, 4)),
+        np.zeros(capacity, np.int64),
+        np.zeros(1, np.int64),
+        np.full(capacity, -1, np.int64),
+        sums_for(bank, turns, turn_at),
     )
+
+
+def sums_for(bank: Bank, turns: Floats, turn_at: Ints) -> Sums:
+    """Return the sums of a bank, made once for the same turns."""
+    key = (turns.tobytes(), turn_at.tobytes())
+    if key not in bank.sums:
+        bank.sums[key] = sums_of(bank, turns, turn_at)
+    return bank.sums[key]
+
+
+def _before(bodies: Bodies) -> Ints:
+    """Each point's neighbour in its ring, counted from the first point of its body."""
+    out = np.zeros(len(bodies.pts), np.int64)
+    for k in range(len(bodies.pt_at) - 1):
+        starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
+        for a, b in pairwise(starts):
+            out[bodies.pt_at[k] + a : bodies.pt_at[k] + b] = np.roll(np.arange(a, b), 1)
+    return out
+
+
+def _blocks(bodies: Bodies) -> tuple[Floats, Ints]:
+    """Circles (x, y, r) about each BLOCK sides of every body in turn, and where a body's begin."""
+    before = _before(bodies)
+    out, at = [], [0]
+    for k in range(len(bodies.pt_at) - 1):
+        a, b = int(bodies.pt_at[k]), int(bodies.pt_at[k + 1])
+        for first in range(a, b, kernels.BLOCK):
+            own = np.arange(first, min(first + kernels.BLOCK, b))
+            ends = np.concatenate([bodies.pts[own], bodies.pts[a + before[own]]])
+            middle = (ends.min(axis=0) + ends.max(axis=0)) / 2
+            out.append((*middle, float(np.hypot(*(ends - middle).T).max()) + 1e-9))
+        at.append(len(out))
+    return np.array(out).reshape(-1, 3), np.array(at, np.int64)
+
+
+def _rectangle(ground: Ground) -> tuple[float, float, float, float]:
+    """Bounds of a ground that is one upright rectangle; nothing lies between them where it is not."""
+    if len(ground.pts) == 4 and len(ground.starts) == 2:
+        lo, hi = ground.pts.min(axis=0), ground.pts.max(axis=0)
+        if np.all((ground.pts == lo) | (ground.pts == hi)):
+            return float(lo[0]), float(lo[1]), float(hi[0]), float(hi[1])
+    return 0.0, 0.0, 0.0, 0.0
 
 
 def _turns(table: HideTable, lines: tuple[float, ...]) -> tuple[Floats, Ints]:

@@ -338,12 +338,16 @@ class HideTable:
         )
         return moved
 
+    def free_slot(self) -> int:
+        """Return the slot that the next piece is laid into."""
+        return self.layers[0].free_slot()
+
     def put(self, lying: Lying) -> int:
         """Lay a piece down; return its slot.
 
         Raises IndexError past the capacity the table was made with: kernels do not look.
         """
-        slot, capacity = self.layers[0].free_slot(), len(self.layers[0].floor.live)
+        slot, capacity = self.free_slot(), len(self.layers[0].floor.live)
         if slot >= capacity:
             raise IndexError(f"the table of {self.hide.id} holds {capacity} pieces")
         for layer in self.layers:

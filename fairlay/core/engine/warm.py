@@ -73,7 +73,7 @@ def _squeeze(job: Job) -> None:
     slot = scene.free_slot()
     scene.open(slot, variant, 1)
     x, y, turn, _ = separate_kernels.seek(s, slot, variant.index, 4, 0, seed)
-    separate_kernels.set_down(s, slot, x, y, turn)
+    separate_kernels.set_down(s, slot, variant.index, x, y, turn)
     s.floor.live[slot] = True
     s.weight[:] = s.ground_weight[:] = 1.0
     separate_kernels.feel_all(s)

@@ -37,6 +37,7 @@ class Searching(Protocol):
 
     def stop(self) -> bool: ...
     def warmth(self) -> float: ...
+    def used(self) -> float: ...
     def consider(self, lay: Lay) -> None: ...
     def tables(self) -> list[HideTable] | None: ...
 
@@ -154,7 +155,7 @@ class Refills:
         for _ in range(REFILLS):
             if self.run.stop():
                 return
-            if self.roll.attempt():
+            if self.roll.attempt(self.run.used()):
                 before = self.run.best
                 self.run.consider(Lay(tuple(self.tables[0].placement(lying) for lying in self.roll.best)))
                 if self.run.best is not before:

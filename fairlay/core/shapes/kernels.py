@@ -10,10 +10,11 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
+
+from fairlay.core.shapes.compiled import compiled, lean
 
 
-@njit(cache=True, nogil=True)
+@lean
 def inside(px, py, pts, starts):
     """Whether a point lies in a body (even-odd). A point on the boundary may fall either way."""
     odd = False
@@ -28,7 +29,7 @@ def inside(px, py, pts, starts):
     return odd
 
 
-@njit(cache=True, nogil=True)
+@lean
 def segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
     """Whether segments ab and cd, whose bounds meet, cross or touch.
 
@@ -47,7 +48,7 @@ def segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
     return not ((d3 > 0.0 and d4 > 0.0) or (d3 < 0.0 and d4 < 0.0))
 
 
-@njit(cache=True, nogil=True)
+@lean
 def bounds_of(pts, n):
     """(min x, min y, max x, max y) of the first n points."""
     x0 = x1 = pts[0, 0]
@@ -59,7 +60,7 @@ def bounds_of(pts, n):
     return x0, y0, x1, y1
 
 
-@njit(cache=True, nogil=True)
+@lean
 def place_into(out, pts, a, b, x, y, cos, sin):
     """Write points a to b of a shape, turned and moved, into ``out``; return how many."""
     for i in range(a, b):
@@ -69,7 +70,7 @@ def place_into(out, pts, a, b, x, y, cos, sin):
     return b - a
 
 
-@njit(cache=True, nogil=True)
+@lean
 def bodies_overlap(p, ps, pb, q, qs, qb):
     """Whether two bodies touch or overlap.
 
@@ -111,7 +112,7 @@ def bodies_overlap(p, ps, pb, q, qs, qb):
     return False
 
 
-@njit(cache=True, nogil=True)
+@lean
 def distance_to_body(px, py, pts, starts):
     """Distance from a point to the nearest edge of a body, in mm, unsigned."""
     best = 1e300
@@ -130,7 +131,7 @@ def distance_to_body(px, py, pts, starts):
     return math.sqrt(best)
 
 
-@njit(cache=True, nogil=True)
+@compiled
 def paint_body(mask, pts, starts, x0, y0, step, value):
     """Set the cells of ``mask`` (rows along y) whose centres lie in a body, even-odd, by scan lines."""
     rows, cols = mask.shape
