@@ -25,9 +25,9 @@ PATIENCE_ROUNDS = 60
 """Rounds without less pain after which a separation is given up."""
 STRIKES = 3
 """Times that a separation is begun again, its weights even, before another lay is gone on from."""
-ANYWHERE, NEARBY = 10, 8
+ANYWHERE, NEARBY = 30, 15
 """Poses tried for each piece in pain, on the whole roll and about where it lies."""
-SHORTER = 0.005
+SHORTER = 0.004
 """How much shorter the roll is taken, as a share of the length in use."""
 EXPLORED = 0.8
 """For this share of the time steps are large; then they shrink from the first to the last of ``PRESSED``."""
