@@ -324,32 +324,19 @@ class Fresh:
     told: str
 
 
-def least_leather(job: Job) -> float:
-    """Return the least that an order can take: pieces without any waste on the cheapest leather, or the length
-    of roll that their area is.
-    """
-    area = sum(p.area_mm2 * p.quantity for p in job.pieces if not p.filler)
-    if job.hides[0].is_roll:
-        return area / (job.hides[0].width_mm or 1.0)
-    cost = 0.0
-    for hide in sorted(job.hides, key=lambda h: h.cost_per_m2):
-        here = min(area, hide.usable.area)
-        area, cost = area - here, cost + here * hide.cost_per_m2 / 1e6
-    return cost
-
-
 def lay_fresh(kind: str, seed: int, seconds: float, processes: int) -> Fresh:
     """Lay one job of a kind. ``way`` is how much of the way from the first lay to what is proved was gone."""
     job = replace(KINDS[kind](seed), seed=seed + 1, seconds=seconds)
     row = lay_and_measure(job, seconds, processes)
-    most = bound(job)
+    most = bound(job, by_room=False)
     reached = row.reached
     if job.objective == "fill":
-        proved = min(most.fill, sum(p.area_mm2 * p.value * p.quantity for p in job.pieces) / 1e6 / row.usable_m2)
+        proved = most.fill
     elif job.objective == "sets":
-        proved = float(sum(most.sets.values()))
+        proved = float(most.all_sets)
     else:
-        proved = least_leather(job)
+        area = sum(p.area_mm2 * p.quantity for p in job.pieces if not p.filler)
+        proved = most.cost or area / (job.hides[0].width_mm or math.nan)
     first = row.first_reached
     way = 1.0 if abs(proved - first) < 1e-9 else (reached - first) / (proved - first)
     return Fresh(seed, reached, proved, way, row.first_s, row.measure)

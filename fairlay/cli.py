@@ -137,7 +137,11 @@ def bound_command(job_file: Annotated[Path, typer.Argument(metavar="JOB.json")])
             print(f"{piece.id}: no more than {most.copies[piece.id]} of {piece.quantity} have room")
     for name, sets in most.sets.items():
         print(f"whole sets of {name}: {sets} at most")
+    if len(most.sets) > 1:
+        print(f"whole sets of all of them: {most.all_sets} at most")
     print(f"fill: {most.fill:.4f} at most")
+    if most.cost is not None:
+        print(f"leather for all of it: {most.cost:.2f} at least")
 
 
 @app.command()

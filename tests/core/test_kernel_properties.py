@@ -21,6 +21,7 @@ from fairlay.core.engine.bank import BODIES, NEAR, build_bank, sides_of
 from fairlay.core.engine.butt_kernels import placed_sides
 from fairlay.core.engine.ground import ground_of
 from fairlay.core.engine.layer import Lying, Spot
+from fairlay.core.engine.pain import depth_pain
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay.room_kernels import depth, read
@@ -137,7 +138,7 @@ def test_a_field_is_read_between_its_cells_and_falls_off_beyond_it(seed: int, x:
 def test_pain_is_never_nothing_grows_with_depth_and_has_no_step(
     deep: float, radius: float, soft: float
 ) -> None:
-    pain = separate_kernels.depth_pain
+    pain = depth_pain
     assert 0 < pain(deep, radius, soft) < pain(deep + 0.5, radius, soft)
     edge = pain(soft - 1e-6, radius, soft), pain(soft, radius, soft), pain(soft + 1e-6, radius, soft)
     assert edge[0] == pytest.approx(edge[1], rel=1e-4) == pytest.approx(edge[2], rel=1e-4)

@@ -19,9 +19,11 @@ from fairlay.core.engine import lay_job
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.construct import Construction, Plan, construct
+from fairlay.core.engine.layer import Lying, Spot
 from fairlay.core.engine.refill import Refill
 from fairlay.core.engine.scene import SceneOf
 from fairlay.core.engine.shorten import Shorten
+from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import HideTable
 from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Job, Lay
@@ -220,6 +222,68 @@ def test_refilling_leaves_held_and_fixed_pieces() -> None:
     assert stay and all(table.lying[slot].spot == spot for slot, spot in stay.items())
 
 
+def test_sums_tell_exactly_where_pieces_overlap() -> None:
+    hook = [[0, 0], [150, 0], [150, 40], [50, 40], [50, 120], [0, 120]]
+    star = [[0, 0], [60, 25], [120, 0], [90, 60], [120, 130], [60, 95], [0, 130], [30, 60]]
+    asked = jobs.everything(
+        gap=0.0,
+        hides=[{"id": "L-1", "kind": "roll", "width": 600.0, "edge_margin": 0.0, "cost_per_m2": 10.0}],
+        objective="order",
+        pieces=[
+            jobs.piece(name, ring, 4, grain={"axis_deg": 0, "tolerance_deg": 0, "reversible": True})
+            for name, ring in (("hook", hook), ("star", star))
+        ],
+    )
+    job = read_job(json.dumps(asked))
+    table = HideTable(job, job.hides[0], build_bank(job), 4)
+    scene = SceneOf(table, 2)
+    s = scene.state
+    assert s.sums.on[0] == 1
+    rng = np.random.default_rng(4)
+    first, second = scene.add(table.bank.variants[0], 0, 0, 0, 0), scene.add(table.bank.variants[1], 0, 0, 0, 0)
+    met = 0
+    for k in range(600):
+        v, w = (int(n) for n in rng.integers(0, 2, 2))
+        turns = rng.integers(0, 2, 2) * math.pi
+        x, y = 300.0 + rng.normal(0, 80, 2)
+        kernels.set_down(s, first, v, 300.0, 300.0, turns[0])
+        kernels.set_down(s, second, w, x, y, turns[1])
+        kernels.feel(s, second)
+        by_sums = kernels.summed_pain(s, s.state[first], 300.0, 300.0, s.state[second], x, y)
+        assert (by_sums > 0.0) == (s.pain[first, second] > 0.0), (k, v, w, x, y)
+        met += by_sums > 0.0
+    assert 100 < met < 500
+
+
+def test_a_piece_goes_in_where_others_are_pushed_aside() -> None:
+    side = {"id": "Q-1", "kind": "side", "outline": [[0, 0], [300, 0], [300, 100], [0, 100]]}
+    asked = jobs.everything(
+        gap=0.0,
+        hides=[{**side, "edge_margin": 0.0, "cost_per_m2": 10.0, "zones": [], "flaws": []}],
+        pieces=[
+            jobs.piece("panel", jobs.rectangle(100, 98), 2, grain={"axis_deg": 0, "tolerance_deg": 2}),
+            jobs.piece("tab", jobs.rectangle(90, 95), 1, grain={"axis_deg": 0, "tolerance_deg": 2}),
+        ],
+    )
+    job = read_job(json.dumps(asked))
+    table = HideTable(job, job.hides[0], build_bank(job), 8)
+    panel, tab = table.bank.variants
+    for n, x in enumerate((85.0, 215.0)):
+        table.put(Lying(panel, n, Spot(0, x, 50.0, 0.0, 0.0)))
+    before = dict(table.lying)
+    worth = {v.index: v.area_mm2 for v in table.bank.variants}
+    trade = Squeeze(table, worth, set(), np.random.default_rng(1), lambda: False)
+    trade.most_gain = worth[tab.index] + 1.0
+    went = next(t for _ in range(200) if (t := trade.attempt({tab.index: [0]}, 1.0)) and not t.out)
+    assert table.lying == before
+    lay = Lay(tuple(table.placement(lying) for lying in went.lying.values()))
+    assert len(lay.placements) == 3 and went.came == ((tab.index, 0),)
+    assert referee.broken(asked, write_lay(lay)) == []
+    held = Squeeze(table, worth, set(table.lying), np.random.default_rng(1), lambda: False)
+    held.most_gain = trade.most_gain
+    assert not any(held.attempt({tab.index: [0]}, 1.0) for _ in range(20))
+
+
 def test_a_roll_gets_shorter_and_stays_fair() -> None:
     roll = {"id": "L-1", "kind": "roll", "width": 420.0, "edge_margin": 5.0, "cost_per_m2": 10.0}
     hook = [[0, 0], [150, 0], [150, 40], [50, 40], [50, 120], [0, 120]]
@@ -233,7 +297,7 @@ def test_a_roll_gets_shorter_and_stays_fair() -> None:
     table = work.tables[0]
     before = table.extent()
     search = Shorten(table, np.random.default_rng(1), lambda: False)
-    gained = [search.attempt() for _ in range(20)]
+    gained = [search.attempt(0.1) for _ in range(20)]
     lay = Lay(tuple(table.placement(lying) for lying in search.best))
     assert referee.broken(asked, write_lay(lay)) == []
     after = max(
@@ -243,7 +307,7 @@ def test_a_roll_gets_shorter_and_stays_fair() -> None:
     assert any(gained) and after < before[1]
     search.take_over(search.best)
     for _ in range(100):
-        search.attempt()
+        search.attempt(0.9)
     assert search.length <= after + 0.1
     assert referee.broken(asked, write_lay(Lay(tuple(table.placement(lying) for lying in search.best)))) == []
 

@@ -32,8 +32,10 @@ def pair_pain(bodies, ka, kb, total):
 
 
 @lean_inlined
-def circles_pain(bodies, v, w, cos, sin, x, y):
-    """Pain of variant w, turned and moved, against variant v where it is drawn."""
+def circles_pain(bodies, v, w, cos, sin, x, y, box):
+    """Pain of variant w, turned and moved, against variant v where it is drawn, whose circles' bounds are
+    ``box`` (x0, y0, x1, y1).
+    """
     ka, kb = v * 3, w * 3
     soft = softness(bodies, ka, kb)
     far = FADE * soft
@@ -41,6 +43,9 @@ def circles_pain(bodies, v, w, cos, sin, x, y):
     for b in range(bodies.circle_at[kb], bodies.circle_at[kb + 1]):
         px, py, rb = bodies.circles[b, 0], bodies.circles[b, 1], bodies.circles[b, 2]
         bx, by = px * cos - py * sin + x, px * sin + py * cos + y
+        reach = rb + far
+        if bx + reach < box[0] or bx - reach > box[2] or by + reach < box[1] or by - reach > box[3]:
+            continue
         for a in range(bodies.circle_at[ka], bodies.circle_at[ka + 1]):
             dx, dy, ra = bx - bodies.circles[a, 0], by - bodies.circles[a, 1], bodies.circles[a, 2]
             d2, both = dx * dx + dy * dy, ra + rb

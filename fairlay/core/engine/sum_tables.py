@@ -73,6 +73,11 @@ def pains(bodies, v, w, cos, sin, origin, step, kind):
     """
     rows, cols = kind.shape[0] + 1, kind.shape[1] + 1
     out = np.zeros((rows, cols), np.float32)
+    x0 = y0 = 1e30
+    x1 = y1 = -1e30
+    for a in range(bodies.circle_at[v * 3], bodies.circle_at[v * 3 + 1]):
+        x, y, r = bodies.circles[a, 0], bodies.circles[a, 1], bodies.circles[a, 2]
+        x0, y0, x1, y1 = min(x0, x - r), min(y0, y - r), max(x1, x + r), max(y1, y + r)
     for r in range(rows):
         for c in range(cols):
             near = False
@@ -80,7 +85,6 @@ def pains(bodies, v, w, cos, sin, origin, step, kind):
                 for j in range(max(0, c - 1), min(cols - 2, c) + 1):
                     near = near or kind[i, j] != OUTSIDE
             if near:
-                out[r, c] = circles_pain(
-                    bodies, v, w, cos, sin, origin[0] + c * step, origin[1] + r * step
-                )
+                x, y = origin[0] + c * step, origin[1] + r * step
+                out[r, c] = circles_pain(bodies, v, w, cos, sin, x, y, (x0, y0, x1, y1))
     return out

@@ -10,6 +10,7 @@ and a matter of a side or two, whatever their outlines are.
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -23,11 +24,10 @@ from fairlay.core.shapes.minkowski import Parts, convex_parts, sums, turned
 from fairlay.core.shapes.rings import flat, pieces_of, rings_of
 
 LEAST_STEP_MM = 3.0
-MOST_CELLS = 130
+MOST_CELLS = 100
 """Cells along the longer side of a grid."""
 MOST_TABLES = 700
 """More sums than this take longer to make than they save."""
-SAME_TURN = 1e-9
 SHIFT = 0.37123
 """A grid begins this share of a cell before its sum, so that its nodes lie on no corner drawn to a tenth."""
 
@@ -91,12 +91,11 @@ def no_sums() -> Sums:
 def sums_of(bank: Bank, turns: Floats, turn_at: Ints) -> Sums:
     """Return the sums of every pair of a bank's variants at the turns they may have (radians, middle and half
     width; of variant v on line l, ``turn_at[v, l]`` to ``turn_at[v, l + 1]``); none where turns are free,
-    grain lines are many, pieces have windows, or there are too many pairs.
+    grain lines are many, or there are too many pairs.
     """
     bodies = bank.apart
     one_line = turn_at.shape[1] == 2
-    windows = any(len(v.piece.holes) for v in bank.variants)
-    if not one_line or windows or np.any(turns[:, 1] > 0.0):
+    if not one_line or np.any(turns[:, 1] > 0.0):
         return no_sums()
     states = [(v.index, float(turns[k, 0])) for v in bank.variants for k in range(*turn_at[v.index])]
     keys: dict[tuple[int, int, int], int] = {}
@@ -147,8 +146,10 @@ def _rounded(turn: float) -> int:
 def _parts(bodies: Bodies, k: int) -> Parts:
     pts = bodies.pts[bodies.pt_at[k] : bodies.pt_at[k + 1]]
     starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
-    rings = [Polygon(pts[a:b]).buffer(0) for a, b in zip(starts[:-1], starts[1:], strict=True)]
-    return convex_parts(shapely.union_all(rings))
+    body = Polygon()
+    for a, b in pairwise(starts):
+        body = body.symmetric_difference(Polygon(pts[a:b]).buffer(0))
+    return convex_parts(body)
 
 
 def _box(bodies: Bodies, k: int, turn: float) -> tuple[float, float, float, float]:
@@ -165,7 +166,7 @@ class _Table:
         # The second's centroid lies in first + (-second) where the two overlap.
         made, starts = sums(parts[v], turned(parts[w], math.cos(rel), math.sin(rel), through=True))
         region = shapely.union_all(
-            [Polygon(made[a:b]) for a, b in zip(starts[:-1], starts[1:], strict=True)]
+            [Polygon(made[a:b]) for a, b in pairwise(starts)]
         )
         pts, ring_at = flat([ring for piece in pieces_of(region, 0.0) for ring in rings_of(piece)])
         low, high = pts.min(axis=0), pts.max(axis=0)

@@ -1,4 +1,6 @@
-"""What no lay of a job can exceed: how many of each piece have room, the fill, and the whole sets."""
+"""What no lay of a job can exceed: how many of each piece have room, the fill, the whole sets; and the least
+that an order can cost.
+"""
 
 from __future__ import annotations
 
@@ -6,37 +8,51 @@ from dataclasses import dataclass
 
 from fairlay.core.lay.lay import Job
 from fairlay.core.lay.room import room_for
+from fairlay.core.lay.shares import Shares
 from fairlay.core.pattern import Piece
+
+ROUNDING = 1e-6
 
 
 @dataclass(frozen=True)
 class Bound:
-    """Copies of each piece that may have room, the most value-weighted fill, and the most whole sets by
-    name.
+    """Copies of each piece that may have room, the most value-weighted fill, the most whole sets by name and of
+    all names together, and the least money an order's leather costs (None: not all of it has room, or it is
+    laid on a roll).
     """
 
     copies: dict[str, int]
     fill: float
     sets: dict[str, int]
+    all_sets: int
+    cost: float | None
 
 
-def bound(job: Job) -> Bound:
+def bound(job: Job, *, by_room: bool = True) -> Bound:
     """Return what no lay of a job exceeds.
 
-    Areas are counted without any waste, so a lay that reaches it is the best there is.
+    Areas are counted without any waste, so a lay that reaches it is the best there is; leather that only some
+    pieces may lie on is counted for those alone (``shares``). ``by_room`` proves first, piece by piece, what has
+    room at all, which takes up to some minutes.
     """
-    copies = {piece.id: _copies(job, piece) for piece in job.pieces}
+    copies = {piece.id: _copies(job, piece) if by_room else piece.quantity for piece in job.pieces}
+    names = tuple(dict.fromkeys(p.set_name for p in job.pieces if p.set_name))
+    if any(hide.is_roll for hide in job.hides):
+        return Bound(copies, 1.0, {n: _complete(job, copies, n) for n in names}, 0, None)
     usable = sum(hide.usable.area for hide in job.hides)
-    left, value = usable, 0.0
-    for piece in sorted(job.pieces, key=lambda p: -p.value):
-        area = min(left, copies[piece.id] * piece.area_mm2)
-        left, value = left - area, value + area * piece.value
-    sets: dict[str, int] = {}
-    for name in dict.fromkeys(p.set_name for p in job.pieces if p.set_name):
-        members = [p for p in job.pieces if p.set_name == name]
-        by_area = int(usable // sum(p.area_mm2 * p.per_set for p in members))
-        sets[name] = min([by_area, *(copies[p.id] // p.per_set for p in members)])
-    return Bound(copies, value / usable if usable else 0.0, sets)
+    shares = Shares(job, copies)
+    sets = {name: int(shares.most_sets((name,)) + ROUNDING) for name in names}
+    return Bound(
+        copies,
+        min(1.0, shares.most_value() / usable) if usable else 0.0,
+        sets,
+        int(shares.most_sets(names) + ROUNDING),
+        shares.least_cost() if job.objective == "order" else None,
+    )
+
+
+def _complete(job: Job, copies: dict[str, int], name: str) -> int:
+    return min(copies[p.id] // p.per_set for p in job.pieces if p.set_name == name)
 
 
 def _copies(job: Job, piece: Piece) -> int:

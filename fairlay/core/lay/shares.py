@@ -1,0 +1,179 @@
+"""What a job's leather can be shared out to at most, as a linear program over areas.
+
+Leather is taken apart into the regions that the same pieces may lie on. No lay can put more on a region than
+its area, nor a piece where the rules forbid it; what the program allows beyond that (pieces cut to shreds, no
+waste) no lay can do, so what it gives is never less than the best lay.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.optimize import linprog
+from scipy.sparse import coo_array, hstack, vstack
+from shapely.geometry import MultiPolygon
+from shapely.geometry.base import BaseGeometry
+
+from fairlay.core.lay.lay import Job
+from fairlay.core.leather import Hide
+from fairlay.core.pattern import Piece
+from fairlay.core.rules import fair_ground, needs_of
+from fairlay.core.shapes.rings import pieces_of, union
+from fairlay.core.tolerances import OVERLAP_MM
+
+GRID_MM = 1e-4
+"""Overlays are made on a grid so fine: without one, some cannot be made at all."""
+LEAST_MM2 = 1.0
+"""A region smaller than this is nothing but rounding."""
+
+
+@dataclass(frozen=True)
+class _Region:
+    """Leather of one hide that the same groups of pieces may lie on, in mm2."""
+
+    hide: int
+    groups: frozenset[int]
+    area: float
+
+
+class Shares:
+    """The sharing of a job's leather. ``copies`` are the most of each piece that have room at all."""
+
+    def __init__(self, job: Job, copies: Mapping[str, int]) -> None:
+        self.job = job
+        self.pieces = [p for p in job.pieces if not p.filler or job.objective == "fill"]
+        self.copies = copies
+        keys: dict[Hashable, int] = {}
+        self.group = [
+            keys.setdefault(tuple(_needs(p, hide) for hide in job.hides), len(keys)) for p in self.pieces
+        ]
+        self.one_of = [self.pieces[self.group.index(g)] for g in range(len(keys))]
+
+    @cached_property
+    def regions(self) -> list[_Region]:
+        """Leather by what may lie on it."""
+        out = []
+        for h, hide in enumerate(self.job.hides):
+            parts: list[tuple[frozenset[int], BaseGeometry]] = [(frozenset(), hide.region.buffer(OVERLAP_MM))]
+            known: dict[Hashable, BaseGeometry] = {}
+            for g, piece in enumerate(self.one_of):
+                key = _needs(piece, hide)
+                if key not in known:
+                    known[key] = _ground(piece, hide, self.job)
+                made = []
+                for groups, shape in parts:
+                    inside = _whole(shapely.intersection(shape, known[key], grid_size=GRID_MM))
+                    if inside.area > LEAST_MM2:
+                        made.append((groups | {g}, inside))
+                    outside = _whole(shapely.difference(shape, known[key], grid_size=GRID_MM))
+                    if outside.area > LEAST_MM2:
+                        made.append((groups, outside))
+                parts = made
+            out += [_Region(h, groups, float(shape.area)) for groups, shape in parts if groups]
+        return out
+
+    @cached_property
+    def ways(self) -> list[tuple[int, int]]:
+        """Which piece may lie on which region."""
+        return [
+            (p, r)
+            for p in range(len(self.pieces))
+            for r, region in enumerate(self.regions)
+            if self.group[p] in region.groups
+        ]
+
+    def _least_area(self, p: int) -> float:
+        """Of a piece, whole or by the split that takes least."""
+        piece = self.pieces[p]
+        return min([piece.area_mm2, *(sum(q.area_mm2 for q in s.parts) for s in piece.splits)])
+
+    def _rows(self, of: int) -> coo_array:
+        """For each piece (0) or region (1), the ways that are its."""
+        at = np.array([w[of] for w in self.ways], np.int64)
+        n = len(self.regions) if of else len(self.pieces)
+        return coo_array((np.ones(len(at)), (at, np.arange(len(at)))), shape=(n, len(at))).tocsr()
+
+    def _areas(self) -> NDArray[np.float64]:
+        return np.array([region.area for region in self.regions])
+
+    def most_value(self) -> float:
+        """Return the most value-weighted area, in mm2, that can lie."""
+        if not self.ways:
+            return 0.0
+        cost = np.array([-self.pieces[p].value for p, _ in self.ways])
+        wanted = np.array(
+            [min(p.quantity, self.copies[p.id]) * max(p.area_mm2, self._least_area(i)) for i, p in enumerate(self.pieces)]
+        )
+        done = linprog(
+            cost, A_ub=_stacked(self._rows(0), self._rows(1)), b_ub=np.concatenate([wanted, self._areas()])
+        )
+        return -float(done.fun)
+
+    def most_sets(self, names: tuple[str, ...]) -> float:
+        """Return the most sets of these names, together, not rounded down."""
+        if not self.ways or not names:
+            return 0.0
+        sets = {name: k for k, name in enumerate(names)}
+        n, k = len(self.ways), len(names)
+        rows, cols, values = [], [], []
+        for p, piece in enumerate(self.pieces):
+            if piece.set_name in sets:
+                rows.append(p)
+                cols.append(sets[piece.set_name])
+                values.append(piece.per_set * self._least_area(p))
+        # What lies of a piece is at least its share of every set.
+        need = coo_array((values, (rows, cols)), shape=(len(self.pieces), k)).tocsr()
+        most = [
+            min(self.copies[p.id] // p.per_set for p in self.pieces if p.set_name == name) for name in names
+        ]
+        none = coo_array((len(self.regions), k)).tocsr()
+        done = linprog(
+            np.concatenate([np.zeros(n), -np.ones(k)]),
+            A_ub=_stacked(_beside(-self._rows(0), need), _beside(self._rows(1), none)),
+            b_ub=np.concatenate([np.zeros(len(self.pieces)), self._areas()]),
+            bounds=[(0, None)] * n + [(0, m) for m in most],
+        )
+        return -float(done.fun)
+
+    def least_cost(self) -> float | None:
+        """Return the least money that an order's leather can cost; None where not all of it has room."""
+        if not self.ways:
+            return None
+        per_mm2 = [h.cost_per_m2 / 1e6 for h in self.job.hides]
+        done = linprog(
+            np.array([per_mm2[self.regions[r].hide] for _, r in self.ways]),
+            A_ub=_stacked(-self._rows(0), self._rows(1)),
+            b_ub=np.concatenate(
+                [-np.array([p.quantity * self._least_area(i) for i, p in enumerate(self.pieces)]), self._areas()]
+            ),
+        )
+        return float(done.fun) if done.status == 0 else None
+
+
+def _needs(piece: Piece, hide: Hide) -> Hashable:
+    parts = tuple(needs_of(part, hide) for split in piece.splits for part in split.parts)
+    return (needs_of(piece, hide), *parts)
+
+
+def _ground(piece: Piece, hide: Hide, job: Job) -> BaseGeometry:
+    """Where a piece, whole or in parts, may lie, and a little more: by as much as a lay may be off."""
+    every = [piece, *(part for split in piece.splits for part in split.parts)]
+    return union(fair_ground(p, hide, job.policy)[0] for p in every).buffer(OVERLAP_MM)
+
+
+def _whole(shape: BaseGeometry) -> BaseGeometry:
+    """A region without the lines and points that an overlay may leave beside it."""
+    return MultiPolygon(pieces_of(shape, 0.0))
+
+
+def _stacked(upper: coo_array, lower: coo_array) -> coo_array:
+    return vstack([upper, lower]).tocsr()
+
+
+def _beside(left: coo_array, right: coo_array) -> coo_array:
+    return hstack([left, right]).tocsr()
