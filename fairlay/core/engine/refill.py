@@ -11,6 +11,7 @@ import math
 from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -43,18 +44,25 @@ LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again.
 """
+Move = Literal["scan", "butt", "room", "trade"]
+"""A place filled again by scanning, or side to side first; room made for something left over; pieces traded
+for others that are pushed in.
+"""
+TRADED, TRADED_HELD, TRADED_FREE = 0.2, 0.5, 0.05
+"""How often pieces are traded: where most are held to their line exactly, within a tolerance, and not at all.
+A little to turn by is what lets pieces be pushed together.
+"""
+HARDLY_DEG = 0.5
 BUTTED, BUTTED_FREE = 0.1, 0.03
-"""How often a place is filled side to side before it is filled by scanning; less where pieces lie any way,
-since it takes far longer then.
+"""How often of the rest a place is filled side to side first; less where pieces lie any way, since it takes far
+longer then.
 """
 EJECT, EJECT_LOOSE = 0.015, 0.4
-"""How often room is made for something left over, on a hide that is full and on one far from it."""
+"""How often of the rest room is made for something left over, on a hide that is full and on one far from it."""
 ANYWHERE_MM = 60.0
 """Noise on a place's worth when any fair place will do."""
 LOOSE = 0.75
 """A hide of which less than this share is under pieces has room elsewhere for what lost its place."""
-SQUEEZED = 0.15
-"""How often pieces are traded for others that are pushed in."""
 LEAST_GAIN = -0.5
 """A trade gains at least this share of the least piece's worth: it may lose a little, since what lies about is
 filled again after it."""
@@ -77,8 +85,7 @@ class Kept:
 class Refill:
     """A search on one hide.
 
-    ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay; ``plain`` counts area alone,
-    not value.
+    ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay.
     """
 
     def __init__(
@@ -88,12 +95,10 @@ class Refill:
         rng: np.random.Generator,
         stop: Stop,
         held: set[int] | None = None,
-        plain: bool = False,
     ) -> None:
         self.table, self.rng, self.stop, self.held = table, rng, stop, held or set()
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
-        self.plain = plain
-        self.worth = {v.index: v.area_mm2 if plain else worth_of(v) for v in table.bank.variants}
+        self.worth = {v.index: worth_of(v) for v in table.bank.variants}
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
         self.scarce = {
@@ -107,6 +112,14 @@ class Refill:
         self.free = (
             sum(any_way(v.piece, table.job.policy) for v in table.bank.variants)
             > len(table.bank.variants) / 2
+        )
+        exact = sum(v.piece.grain.tolerance_deg < HARDLY_DEG for v in table.bank.variants)
+        self.traded = (
+            TRADED_FREE
+            if self.free
+            else TRADED
+            if exact > len(table.bank.variants) / 2
+            else TRADED_HELD
         )
         self.squeeze: Squeeze | None = None
         self.least_gain = min((w for w in self.worth.values() if w > 0), default=0.0) * LEAST_GAIN
@@ -123,13 +136,7 @@ class Refill:
         """
         table = self.table
         mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
-        eject = 0.0 if self.plain else EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT
-        kind = self.rng.random()
-        if kind < SQUEEZED:
-            done = self._trade()
-        else:
-            done = self._make_room() if self.rng.random() < eject else self._lay_again()
-        if not done:
+        if not self._make(self._choose()):
             return False
         value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
         bar = self.value + self.warm * warmth * math.log(max(1e-9, float(self.rng.random())))
@@ -143,13 +150,31 @@ class Refill:
         self.pool = defaultdict(list, pool)
         return False
 
-    def _lay_again(self) -> bool:
-        """Take up what lies about a point and fill the place again; whether anything was."""
+    def _choose(self) -> Move:
+        """Return the next move."""
+        if self.rng.random() < self.traded:
+            return "trade"
+        if self.rng.random() < (EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT):
+            return "room"
+        return "butt" if self.rng.random() < (BUTTED_FREE if self.free else BUTTED) else "scan"
+
+    def _make(self, move: Move) -> bool:
+        """Make a move; whether it went."""
+        if move == "trade":
+            return self._trade()
+        if move == "room":
+            return self._make_room()
+        return self._lay_again(butted=move == "butt")
+
+    def _lay_again(self, butted: bool) -> bool:
+        """Take up what lies about a point and fill the place again, side to side first where ``butted``;
+        whether anything was.
+        """
         chosen = self._about_a_point()
         if not chosen:
             return False
         window = self._take(chosen)
-        if self.rng.random() < (BUTTED_FREE if self.free else BUTTED):
+        if butted:
             self._butt(window)
         self._fill(window)
         return True
