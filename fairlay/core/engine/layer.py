@@ -53,6 +53,12 @@ class Lying:
     fixed: bool = False
 
 
+def same_spot(one: Lying, other: Lying) -> bool:
+    """Whether a piece lies, to a millionth of a millimetre, as it did."""
+    a, b = one.spot, other.spot
+    return math.hypot(a.x - b.x, a.y - b.y) < 1e-6 and abs(a.turn_deg - b.turn_deg) < 1e-6
+
+
 @dataclass(frozen=True)
 class Remembered:
     """The state of a layer's room, to return to."""

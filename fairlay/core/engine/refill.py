@@ -19,7 +19,7 @@ from fairlay.core.engine.bank import BODIES, NEAR, Variant
 from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
-from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.layer import Lying, same_spot
 from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
 from fairlay.core.rules.grain import any_way
@@ -193,7 +193,7 @@ class Refill:
             lying = table.lying[slot]
             self.pool[lying.variant.index].append(lying.copy)
         moved = [
-            i for i, lying in table.lying.items() if i not in traded.out and _moved(lying, traded.lying[i])
+            i for i, lying in table.lying.items() if i not in traded.out and not same_spot(lying, traded.lying[i])
         ]
         slots = [*moved, *traded.out]
         window = table.take_up(slots) if slots else None
@@ -323,11 +323,6 @@ class Refill:
         rows, cols = slice(max(0, r0), max(0, r1) + 2), slice(max(0, c0), max(0, c1) + 2)
         fair = table.ground(variant).fair.field[rows, cols]
         return bool(np.minimum(fair, layer.taken[rows, cols]).max(initial=-1.0) >= r - SLACK_MM)
-
-
-def _moved(before: Lying, now: Lying) -> bool:
-    a, b = before.spot, now.spot
-    return math.hypot(a.x - b.x, a.y - b.y) > 1e-9 or abs(a.turn_deg - b.turn_deg) > 1e-9
 
 
 def worth_of(variant: Variant) -> float:

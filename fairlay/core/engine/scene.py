@@ -1,10 +1,14 @@
-"""One hide as the separation works on it: pieces with poses that may overlap, weights and pains."""
+"""Hides as the separation works on them: pieces with poses that may overlap, weights and pains.
+
+Several hides lie side by side in one scene, each moved by whole cells of its field, so that a piece can be
+pushed from one to the next like anywhere else.
+"""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any, NamedTuple
 
@@ -14,11 +18,15 @@ from numpy.typing import NDArray
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.bank import BODIES, CIRCLES, NEAR, Bank, Bodies, Variant
 from fairlay.core.engine.ground import CELL_MM, Ground
+from fairlay.core.engine.kernels import BUCKET_MM, bucket_edges
 from fairlay.core.engine.layer import Floor, Lying, Spot, bare_floor
 from fairlay.core.engine.sums import Sums, sums_of
 from fairlay.core.engine.table import SLACK_MM, HideTable
 from fairlay.core.rules.grain import any_way, fair_turns
 
+FAR_MM = 1000.0
+LESS = 0.9
+"""A separation gets on where its pain falls to this share of the least before."""
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
@@ -43,10 +51,11 @@ class Scene(NamedTuple):
     """The state of a separation. Row i of ``pose`` is x, y, cos, sin and turn (radians) of item i's centroid.
 
     ``weight`` and ``pain`` (n, n) and ``ground_weight``, ``own_pain`` (n,) are between items and against
-    the ground. ``fair_of`` and ``show_of`` give each variant's grounds (-1: none). Turns a variant v may
+    the ground; an item stays on hide ``home`` (-1: any). ``fair_of`` and ``show_of`` give each variant's grounds (-1: none). Turns a variant v may
     have where line l holds: ``turns[turn_at[v, l]:turn_at[v, l + 1]]``, as middle and half width in
-    radians. Cells where its largest circle fits: ``cells[cell_at[v]:cell_at[v + 1]]``. ``end[0]``: how far
-    along the hide pieces may reach. ``least``: least pain of this separation, rounds since. ``before``: each
+    radians. Cells on hide h where its largest circle fits: ``cells[cell_at[v, h]:cell_at[v, h + 1]]``.
+    ``spans[h]``: the x range that pieces may reach on hide h, which lies in the columns whose ``hide_of`` is
+    h. ``least``: least pain of this separation, rounds since. ``before``: each
     point's neighbour in its ring, counted in its body. ``flat[g]``: bounds of a ground that is one upright
     rectangle (else nothing lies between them). ``state``: of each item in ``sums``, -1 where it has none
     there. ``count[0]``: poses weighed so far. The last row of ``floor``
@@ -71,7 +80,9 @@ class Scene(NamedTuple):
     turn_at: Ints
     cells: Ints
     cell_at: Ints
-    end: Floats
+    spans: Floats
+    hide_of: Ints
+    home: Ints
     least: Floats
     scratch: Floats
     step: float
@@ -111,21 +122,44 @@ class Snapshot:
     pose: Floats
 
 
-class SceneOf:
-    """A scene of a hide table, and what lies in each of its slots: what lies on the table, or ``lying``
-    instead.
+@dataclass(frozen=True)
+class Effort:
+    """How hard overlaps are driven out: rounds between two looks at the clock, those without less pain after
+    which it is begun again, how often that, the most in all; poses tried a move, anywhere and near.
     """
 
-    def __init__(self, table: HideTable, capacity: int, lying: Iterable[Lying] | None = None) -> None:
-        self.table, self.bank = table, table.bank
+    rounds: int
+    patience: int
+    strikes: int
+    most_rounds: int
+    anywhere: int
+    nearby: int
+
+
+class SceneOf:
+    """A scene of one or several hide tables, and what lies in each of its slots: what lies on the tables, or
+    ``lying`` instead. ``shifts[h]`` is added to coordinates on hide h.
+    """
+
+    def __init__(
+        self, tables: HideTable | Sequence[HideTable], capacity: int, lying: Iterable[Lying] | None = None
+    ) -> None:
+        self.tables = [tables] if isinstance(tables, HideTable) else list(tables)
+        self.bank = self.tables[0].bank
         self.items: dict[int, Item] = {}
-        self.state = build_scene(table, capacity)
-        for item in table.lying.values() if lying is None else lying:
+        self.shifts, first_cols = _side_by_side(self.tables)
+        self.state = build_scene(self.tables, self.shifts, first_cols, capacity)
+        if lying is None:
+            lying = [
+                replace_hide(item, h) for h, table in enumerate(self.tables) for item in table.lying.values()
+            ]
+        for item in lying:
+            h = item.spot.hide if len(self.tables) > 1 else 0
             self.add(
                 item.variant,
                 item.copy,
-                item.spot.x,
-                item.spot.y,
+                item.spot.x + self.shifts[h, 0],
+                item.spot.y + self.shifts[h, 1],
                 math.radians(item.spot.turn_deg),
                 fixed=item.fixed,
             )
@@ -146,6 +180,7 @@ class SceneOf:
         s.floor.live[slot] = False
         s.floor.used[0] = max(int(s.floor.used[0]), slot + 1)
         s.pinned[slot] = fixed
+        s.home[slot] = -1
         s.weight[slot, :] = s.weight[:, slot] = 1.0
         s.ground_weight[slot] = 1.0
         s.pain[slot, :] = s.pain[:, slot] = 0.0
@@ -175,6 +210,7 @@ class SceneOf:
         """Return to what was remembered."""
         s = self.state
         s.floor.live[:] = False
+        s.home[:] = -1
         self.items = dict(kept.items)
         for slot, item in kept.items.items():
             s.floor.variant[slot] = item.variant.index
@@ -185,11 +221,12 @@ class SceneOf:
         kernels.lay_all(s)
 
     def show(self, lying: Mapping[int, Lying]) -> None:
-        """Lay what lies in each slot of a table, in place of what lies here."""
+        """Lay what lies in each slot, in place of what lies here; ``spot.hide`` counts the scene's tables."""
         pose = np.zeros_like(self.state.pose)
         for slot, item in lying.items():
             turn = math.radians(item.spot.turn_deg)
-            pose[slot] = item.spot.x, item.spot.y, math.cos(turn), math.sin(turn), turn
+            x, y = self.shifts[item.spot.hide if len(self.tables) > 1 else 0]
+            pose[slot] = item.spot.x + x, item.spot.y + y, math.cos(turn), math.sin(turn), turn
         self.back_to(Snapshot({i: Item(v.variant, v.copy, v.fixed) for i, v in lying.items()}, pose))
 
     def lying(self) -> list[Lying]:
@@ -197,41 +234,89 @@ class SceneOf:
         return list(self.lying_by_slot().values())
 
     def lying_by_slot(self) -> dict[int, Lying]:
-        """Return what lies in each slot as the table knows it."""
-        pose = self.state.pose
-        return {
-            i: Lying(
-                item.variant,
-                item.copy,
-                Spot(0, float(pose[i, 0]), float(pose[i, 1]), math.degrees(pose[i, 4]), 0.0),
-                item.fixed,
+        """Return what lies in each slot as the tables know it; ``spot.hide`` counts the scene's tables."""
+        pose, out = self.state.pose, {}
+        for i, item in self.items.items():
+            h = self.hide_at(float(pose[i, 0]))
+            x, y = pose[i, 0] - self.shifts[h, 0], pose[i, 1] - self.shifts[h, 1]
+            spot = Spot(h, float(x), float(y), math.degrees(pose[i, 4]), 0.0)
+            out[i] = Lying(item.variant, item.copy, spot, item.fixed)
+        return out
+
+    def separate(self, effort: Effort, seed: NDArray[np.uint64], stop: Callable[[], bool]) -> bool:
+        """Drive all overlaps out; whether they all went. Begun again, weights even, from the least pain so far,
+        for as long as that falls.
+        """
+        s = self.state
+        rounds, strikes, least = 0, 0, kernels.feel_all(s)
+        s.least[:] = (kernels.NEVER, 0.0)
+        best, left = self.snapshot(), least
+        while left > 0.0 and rounds < effort.most_rounds and strikes < effort.strikes and not stop():
+            left, given_up = kernels.separate(
+                s, effort.rounds, effort.patience, effort.anywhere, effort.nearby, seed
             )
-            for i, item in self.items.items()
-        }
+            rounds += effort.rounds
+            if left < least:
+                strikes = 0 if left < LESS * least else strikes
+                best, least = self.snapshot(), left
+            if given_up:
+                strikes += 1
+                home = s.home.copy()
+                pinned = s.pinned.copy()
+                self.back_to(best)
+                s.home[:], s.pinned[:] = home, pinned
+                kernels.feel_all(s)
+                s.least[:] = (kernels.NEVER, 0.0)
+        return bool(left == 0.0)
+
+    def hide_at(self, x: float) -> int:
+        """Which of the scene's tables lies at an x of the scene."""
+        s = self.state
+        col = int((x - s.grounds.origin[0]) / s.step + 0.5)
+        return int(s.hide_of[min(max(col, 0), len(s.hide_of) - 1)])
 
 
-def build_scene(table: HideTable, capacity: int) -> Scene:
-    """Return an empty scene of a hide: grounds, turns and cells of every variant of its bank."""
-    bank: Bank = table.bank
+def replace_hide(lying: Lying, hide: int) -> Lying:
+    """Return a piece lying as it does, on a table counted ``hide``."""
+    return replace(lying, spot=replace(lying.spot, hide=hide))
+
+
+def _side_by_side(tables: Sequence[HideTable]) -> tuple[Floats, list[int]]:
+    """What is added to coordinates on each table, and the column of its field's first cell."""
+    at, shifts, first_cols = 0, [], []
+    for table in tables:
+        first_cols.append(at)
+        shifts.append(tables[0].origin + (at * CELL_MM, 0.0) - table.origin)
+        at += table.cells[1]
+    return np.array(shifts), first_cols
+
+
+def build_scene(
+    tables: Sequence[HideTable], shifts: Floats, first_cols: Sequence[int], capacity: int
+) -> Scene:
+    """Return an empty scene of some hides: grounds, turns and cells of every variant of their bank."""
+    bank: Bank = tables[0].bank
     grounds: list[Ground] = []
-    index: dict[int, int] = {}
+    index: dict[tuple[int, ...], int] = {}
     fair_of, show_of = [], []
 
-    def number(ground: Ground | None) -> int:
-        if ground is None:
+    def number(own: list[Ground | None], fair: bool) -> int:
+        if all(g is None for g in own):
             return -1
-        if id(ground) not in index:
-            index[id(ground)] = len(grounds)
-            grounds.append(ground)
-        return index[id(ground)]
+        key = tuple(id(g) for g in own)
+        if key not in index:
+            index[key] = len(grounds)
+            grounds.append(_together(tables, shifts, first_cols, own, fair))
+        return index[key]
 
     for variant in bank.variants:
-        own = table.ground(variant)
-        fair_of.append(number(own.fair))
-        show_of.append(number(own.off_show))
-    lines, line_cells = table.lines(grounds[0])
-    turns, turn_at = _turns(table, lines)
-    cells, cell_at = _cells(table, grounds, fair_of)
+        own = [table.ground(variant) for table in tables]
+        fair_of.append(number([g.fair for g in own], True))
+        show_of.append(number([g.off_show for g in own], False))
+    lines, line_cells = _lines(tables, first_cols, bank)
+    turns, turn_at = _turns(tables[0], lines)
+    hide_of = np.repeat(np.arange(len(tables)), [t.cells[1] for t in tables])
+    cells, cell_at = _cells(tables, grounds, fair_of, hide_of)
     points = bank.max_points
     # One row more, for the pose that is being weighed.
     floor = bare_floor(capacity + 1, points)
@@ -252,7 +337,9 @@ def build_scene(table: HideTable, capacity: int) -> Scene:
         turn_at,
         cells,
         cell_at,
-        np.array([1e9]),
+        np.tile([-1e9, 1e9], (len(tables), 1)),
+        hide_of,
+        np.full(capacity, -1, np.int64),
         np.zeros(2),
         np.zeros((points, 2)),
         CELL_MM,
@@ -317,6 +404,53 @@ def _rectangle(ground: Ground) -> tuple[float, float, float, float]:
     return 0.0, 0.0, 0.0, 0.0
 
 
+def _together(
+    tables: Sequence[HideTable],
+    shifts: Floats,
+    first_cols: Sequence[int],
+    own: Sequence[Ground | None],
+    fair: bool,
+) -> Ground:
+    """Grounds of several tables as one; between them, and where there is none, all is bad (nothing, where not
+    ``fair``).
+    """
+    if len(own) == 1 and own[0] is not None:
+        return own[0]
+    rows, cols = max(t.cells[0] for t in tables), sum(t.cells[1] for t in tables)
+    field = np.full((rows, cols), -FAR_MM if fair else FAR_MM, np.float32)
+    pts, starts, before = [np.empty((0, 2))], [0], []
+    for ground, shift, col in zip(own, shifts, first_cols, strict=True):
+        if ground is None:
+            continue
+        field[: ground.field.shape[0], col : col + ground.field.shape[1]] = ground.field
+        before.append(ground.before + starts[-1])
+        starts += [int(n) + starts[-1] for n in ground.starts[1:]]
+        pts.append(ground.pts + shift)
+    every = np.ascontiguousarray(np.concatenate(pts))
+    origin = tables[0].origin
+    shape = np.maximum(1, np.ceil(np.array([rows, cols]) * CELL_MM / BUCKET_MM)).astype(np.int64)
+    neighbours = np.concatenate(before) if before else np.empty(0, np.int64)
+    bucket_at, edges = bucket_edges(every, neighbours, origin, shape, BUCKET_MM)
+    return Ground(
+        every, np.array(starts, np.int64), neighbours, origin, shape, bucket_at, edges, field, origin
+    )
+
+
+def _lines(
+    tables: Sequence[HideTable], first_cols: Sequence[int], bank: Bank
+) -> tuple[tuple[float, ...], NDArray[np.int16]]:
+    """Every grain line of some tables, and which holds at each cell."""
+    rows, cols = max(t.cells[0] for t in tables), sum(t.cells[1] for t in tables)
+    known: list[float] = []
+    out = np.zeros((rows, cols), np.int16)
+    for table, col in zip(tables, first_cols, strict=True):
+        lines, own = table.lines(table.ground(bank.variants[0]).fair)
+        known += [line for line in lines if line not in known]
+        at = np.array([known.index(line) for line in lines], np.int16)
+        out[: own.shape[0], col : col + own.shape[1]] = at[own]
+    return tuple(known), out
+
+
 def _turns(table: HideTable, lines: tuple[float, ...]) -> tuple[Floats, Ints]:
     out: list[tuple[float, float]] = []
     at = np.zeros((len(table.bank.variants), len(lines) + 1), np.int64)
@@ -334,22 +468,31 @@ def _turns(table: HideTable, lines: tuple[float, ...]) -> tuple[Floats, Ints]:
     return np.array(out), at
 
 
-def _cells(table: HideTable, grounds: list[Ground], fair_of: list[int]) -> tuple[Ints, Ints]:
-    bodies = table.bank.apart
+def _cells(
+    tables: Sequence[HideTable], grounds: list[Ground], fair_of: list[int], hide_of: Ints
+) -> tuple[Ints, Ints]:
+    """Cells where each variant's largest circle may fit, hide by hide, and where each hide's begin."""
+    bank = tables[0].bank
+    bodies = bank.apart
     out: list[Any] = []
-    at = [0]
+    at = np.zeros((len(bank.variants), len(tables) + 1), np.int64)
     # A roll is only looked at as far as it is in use.
-    extent = table.extent() if table.hide.is_roll else None
-    within = math.ceil((extent[1] - table.origin[0]) / CELL_MM) if extent else None
-    for variant, g in zip(table.bank.variants, fair_of, strict=True):
+    roll = tables[0] if tables[0].hide.is_roll else None
+    extent = roll.extent() if roll else None
+    within = math.ceil((extent[1] - roll.origin[0]) / CELL_MM) if roll and extent else None
+    total = 0
+    for variant, g in zip(bank.variants, fair_of, strict=True):
         k = variant.index * BODIES + NEAR
         x, y, r = bodies.circles[bodies.circle_at[k]]
         # The largest circle's centre may lie off the centroid by so much, whatever the turn.
-        field = grounds[g].field[:, :within]
-        rows, cols = np.nonzero(field >= r - SLACK_MM - math.hypot(x, y))
-        out.append(rows * grounds[g].field.shape[1] + cols)
-        at.append(at[-1] + len(rows))
-    return np.concatenate(out).astype(np.int64), np.array(at, np.int64)
+        rows, cols = np.nonzero(grounds[g].field[:, :within] >= r - SLACK_MM - math.hypot(x, y))
+        for h in range(len(tables)):
+            at[variant.index, h] = total
+            own = hide_of[cols] == h
+            out.append(rows[own] * grounds[g].field.shape[1] + cols[own])
+            total += int(own.sum())
+        at[variant.index, len(tables)] = total
+    return np.concatenate(out).astype(np.int64), at
 
 
 def _flatten(grounds: list[Ground]) -> Grounds:

@@ -286,9 +286,19 @@ def ground_discs(s, k, x, y, cos, sin, g):
 
 
 @lean_inlined
+def hide_at(s, x):
+    """Which hide of a scene lies at an x."""
+    c = int((x - s.grounds.origin[0]) / s.step + 0.5)
+    return s.hide_of[min(max(c, 0), len(s.hide_of) - 1)]
+
+
+@lean_inlined
 def off_ground(s, v, x, y, cos, sin, limit):
-    """Pain of a variant against the ground: off fair ground, show face on a flaw, past the end of a roll."""
+    """Pain of a variant against the ground: off fair ground, show face on a flaw, beyond the span of its hide
+    that may be used."""
     bodies, grounds = s.bodies, s.grounds
+    h = hide_at(s, x)
+    low, high = s.spans[h, 0], s.spans[h, 1]
     total = 0.0
     for side in range(1, 3):
         g = s.fair_of[v] if side == 1 else s.show_of[v]
@@ -296,27 +306,25 @@ def off_ground(s, v, x, y, cos, sin, limit):
         if g < 0 or total >= limit or bodies.pt_at[k + 1] == bodies.pt_at[k]:
             continue
         reach = bodies.reach[k]
-        past = side == 1 and x + reach > s.end[0]
+        past = side == 1 and (x + reach > high or x - reach < low)
         if not past and room_at(grounds.field[g], grounds.origin, s.step, x, y) > reach + FIELD_ERROR_MM:
             continue
-        if side == 1 and s.flat[g, 0] < s.flat[g, 2]:
-            # Ground that is one upright rectangle, as a roll's: bounds tell it all.
+        flat = side == 1 and s.flat[g, 0] < s.flat[g, 2]
+        if past or flat:
             x0, y0, x1, y1 = NEVER, NEVER, -NEVER, -NEVER
             for i in range(bodies.pt_at[k], bodies.pt_at[k + 1]):
                 px, py = bodies.pts[i, 0], bodies.pts[i, 1]
-                qx, qy = px * cos - py * sin, px * sin + py * cos
+                qx, qy = px * cos - py * sin + x, px * sin + py * cos + y
                 x0, x1, y0, y1 = min(x0, qx), max(x1, qx), min(y0, qy), max(y1, qy)
-            out = max(0.0, s.flat[g, 0] - x - x0) + max(0.0, x + x1 - min(s.flat[g, 2], s.end[0]))
-            out += max(0.0, s.flat[g, 1] - y - y0) + max(0.0, y + y1 - s.flat[g, 3])
+            out = max(0.0, low - x0) + max(0.0, x1 - high)
+            if flat:
+                # Ground that is one upright rectangle, as a roll's: bounds tell it all.
+                out = max(0.0, max(low, s.flat[g, 0]) - x0) + max(0.0, x1 - min(high, s.flat[g, 2]))
+                out += max(0.0, s.flat[g, 1] - y0) + max(0.0, y1 - s.flat[g, 3])
             if out > 0.0:
                 total += out * math.sqrt(reach) + 1.0
-            continue
-        if past:
-            far = -NEVER
-            for i in range(bodies.pt_at[k], bodies.pt_at[k + 1]):
-                far = max(far, bodies.pts[i, 0] * cos - bodies.pts[i, 1] * sin + x)
-            if far > s.end[0]:
-                total += (far - s.end[0]) * math.sqrt(reach) + 1.0
+            if flat:
+                continue
         if strays(s, k, x, y, cos, sin, g, side == 1):
             total += ground_discs(s, k, x, y, cos, sin, g)
     return total
@@ -378,9 +386,8 @@ def pain_by_sums(s, i, v, state, x, y, cos, sin, limit):
     total = 0.0
     if s.flat[g, 0] < s.flat[g, 2] and s.show_of[v] < 0:
         box = sums.ground_boxes
-        out = max(0.0, s.flat[g, 0] - x - box[state, 0]) + max(
-            0.0, x + box[state, 2] - min(s.flat[g, 2], s.end[0])
-        )
+        low, high = max(s.flat[g, 0], s.spans[0, 0]), min(s.flat[g, 2], s.spans[0, 1])
+        out = max(0.0, low - x - box[state, 0]) + max(0.0, x + box[state, 2] - high)
         out += max(0.0, s.flat[g, 1] - y - box[state, 1]) + max(0.0, y + box[state, 3] - s.flat[g, 3])
         if out > 0.0:
             total = s.ground_weight[i] * (out * math.sqrt(s.bodies.reach[v * 3 + 1]) + 1.0)
@@ -409,6 +416,8 @@ def pain_by_sums(s, i, v, state, x, y, cos, sin, limit):
 def pain_at(s, i, v, x, y, cos, sin, limit):
     """Weighted pain of item i were it there; not told further once it passes ``limit``."""
     s.count[0] += 1
+    if s.home[i] >= 0 and hide_at(s, x) != s.home[i]:
+        return NEVER
     if s.sums.on[0]:
         state = state_of(s, v, cos, sin)
         if state >= 0:
@@ -526,7 +535,9 @@ def seek(s, i, v, anywhere, nearby, state):
     then the random ones, then each of the three followed, then the best of them to the end.
     """
     lies = s.floor.live[i]
-    cells = s.cell_at[v + 1] - s.cell_at[v]
+    home = s.home[i]
+    first = s.cell_at[v, max(0, home)]
+    cells = s.cell_at[v, home + 1 if home >= 0 else len(s.spans)] - first
     tops = s.tops
     for k in range(3):
         tops[k, 3] = NEVER
@@ -544,8 +555,13 @@ def seek(s, i, v, anywhere, nearby, state):
             nx, ny, nt = s.pose[i, 0], s.pose[i, 1], s.pose[i, 4]
         elif t < tries:
             if t < anywhere:
-                cell = s.cells[s.cell_at[v] + min(cells - 1, int(draw(state) * cells))]
-                nx = s.grounds.origin[0] + ((cell % cols) + draw(state) - 0.5) * s.step
+                cell = 0
+                for _ in range(4):
+                    cell = s.cells[first + min(cells - 1, int(draw(state) * cells))]
+                    nx = s.grounds.origin[0] + ((cell % cols) + draw(state) - 0.5) * s.step
+                    h = hide_at(s, nx)
+                    if s.spans[h, 0] <= nx <= s.spans[h, 1]:
+                        break
                 ny = s.grounds.origin[1] + ((cell // cols) + draw(state) - 0.5) * s.step
                 nt = some_turn(s, v, line_of(s, nx, ny), state)
             else:

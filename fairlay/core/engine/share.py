@@ -20,7 +20,8 @@ from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.columns import Columns
 from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
-from fairlay.core.engine.layer import Lying, Spot
+from fairlay.core.engine.draw_in import DrawIn
+from fairlay.core.engine.layer import Lying, Spot, same_spot
 from fairlay.core.engine.refill import WAYS, demand
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.lay.lay import Job, Placement
@@ -37,6 +38,8 @@ OPENING_SHARE = 0.35
 """A hide newly opened will serve for more than the piece it is opened for, and so weighs only this much of
 its cost.
 """
+DRAWN_IN = 0.4
+"""How often the end of a hide is drawn in by pushing pieces together."""
 WARM = 0.004
 """At the start an order is kept that costs about this share more; at the end none is."""
 
@@ -74,6 +77,7 @@ class Share:
             for name in job.match_sets
             if not job.more_of
         }
+        self.drawing = DrawIn(tables, self.cuts, self._set_of, rng, stop)
         self.no_room: dict[tuple[int, int], Full] = {}
         self.pool: dict[int, list[int]] = {}
         self.home: dict[tuple[str, int], int] = {}
@@ -180,6 +184,9 @@ class Share:
         kind = rng.random()
         if self.columns and kind < 0.12:
             self._sets_again(int(rng.integers(len(self.tables))))
+            return
+        if kind > 1.0 - DRAWN_IN:
+            self._draw_in(opened)
             return
         h = opened[int(rng.integers(len(opened)))]
         span = self._draw_back(h, everything=kind < 0.2)
@@ -411,6 +418,38 @@ class Share:
             table.take_up(loose)
             for v in range(len(self.bank.variants)):
                 self.no_room.pop((h, v), None)
+
+    def _draw_in(self, opened: list[int]) -> None:
+        """Draw in the end of a hide, pieces pushed together on several; nothing changes where they do not
+        go.
+        """
+        drawn = self.drawing.attempt(opened)
+        if drawn is None:
+            return
+        for h, now in drawn.lying.items():
+            table = self.tables[h]
+            left = {(lying.variant.index, lying.copy): lying for lying in now}
+            gone = []
+            for slot, lying in table.lying.items():
+                there = left.get((lying.variant.index, lying.copy))
+                if there is not None and same_spot(lying, there):
+                    del left[lying.variant.index, lying.copy]
+                elif not lying.fixed:
+                    gone.append(slot)
+            if gone:
+                self._room_at(h, table.take_up(gone))
+            for lying in left.values():
+                if not lying.fixed:
+                    table.put(lying)
+                    if self._in_set(lying):
+                        self.home[
+                            lying.variant.piece.set_name or "", lying.copy // lying.variant.piece.per_set
+                        ] = h
+
+    def _set_of(self, lying: Lying) -> tuple[str, int] | None:
+        """The set, to come from one hide, that a piece belongs to."""
+        piece = lying.variant.piece
+        return (piece.set_name or "", lying.copy // piece.per_set) if self._in_set(lying) else None
 
     def _sets_again(self, h: int) -> None:
         """Lay the sets of a hide another way, with one more where there is one to be had."""

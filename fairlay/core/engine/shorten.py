@@ -114,7 +114,7 @@ class Shorten:
         for i, item in self.scene.items.items():
             if not item.fixed and s.pose[i, 0] > split:
                 kernels.set_down(s, i, item.variant.index, s.pose[i, 0] - back, s.pose[i, 1], s.pose[i, 4])
-        s.end[0] = self.end
+        s.spans[0, 1] = self.end
         self.pool, self.strikes = [], 0
         self._begin()
 

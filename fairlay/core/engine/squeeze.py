@@ -16,12 +16,10 @@ import numpy as np
 
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.layer import Lying
-from fairlay.core.engine.scene import SceneOf
+from fairlay.core.engine.scene import Effort, SceneOf
 from fairlay.core.engine.table import HideTable
 
-ROUNDS, PATIENCE, MOST_ROUNDS = 6, 14, 90
-ANYWHERE, NEARBY = 6, 8
-"""As in ``shorten``."""
+EFFORT = Effort(rounds=4, patience=8, strikes=2, most_rounds=90, anywhere=6, nearby=8)
 LOOKS = 60
 """Poses tried for a piece laid in the place of others."""
 MOST_ITEMS = 500
@@ -79,7 +77,7 @@ class Squeeze:
         for variant, copy in came:
             if not self._lay_across(variant, copy, where):
                 return None
-        if not self._separate():
+        if not scene.separate(EFFORT, self.seed, self.stop):
             return None
         return Traded(scene.lying_by_slot(), tuple(out), tuple(came))
 
@@ -141,12 +139,3 @@ class Squeeze:
         kernels.set_down(s, slot, v, x, y, turn)
         s.floor.live[slot] = True
         return True
-
-    def _separate(self) -> bool:
-        s = self.scene.state
-        s.least[:] = (kernels.NEVER, 0.0)
-        left, given_up, rounds = kernels.feel_all(s), False, 0
-        while left > 0.0 and not given_up and rounds < MOST_ROUNDS and not self.stop():
-            left, given_up = kernels.separate(s, ROUNDS, PATIENCE, ANYWHERE, NEARBY, self.seed)
-            rounds += ROUNDS
-        return bool(left == 0.0)

@@ -10,24 +10,28 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.optimize import linprog
+from scipy.optimize import Bounds, LinearConstraint, linprog, milp
 from scipy.sparse import coo_array, hstack, vstack
-from shapely.geometry import MultiPolygon
+from shapely.geometry import MultiPolygon, box
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.lay.lay import Job
 from fairlay.core.leather import Hide
+from fairlay.core.leather.hide import BEYOND_MM
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import fair_ground, needs_of
 from fairlay.core.shapes.rings import pieces_of, union
-from fairlay.core.tolerances import OVERLAP_MM
+from fairlay.core.tolerances import OVERLAP_MM, REMNANT_MIN_M2
 
 GRID_MM = 1e-4
 """Overlays are made on a grid so fine: without one, some cannot be made at all."""
+SLICES = 24
+"""Straight cuts looked at along a hide."""
 LEAST_MM2 = 1.0
 """A region smaller than this is nothing but rounding."""
 
@@ -39,6 +43,7 @@ class _Region:
     hide: int
     groups: frozenset[int]
     area: float
+    shape: BaseGeometry
 
 
 class Shares:
@@ -74,7 +79,7 @@ class Shares:
                     if outside.area > LEAST_MM2:
                         made.append((groups, outside))
                 parts = made
-            out += [_Region(h, groups, float(shape.area)) for groups, shape in parts if groups]
+            out += [_Region(h, groups, float(shape.area), shape) for groups, shape in parts if groups]
         return out
 
     @cached_property
@@ -140,19 +145,89 @@ class Shares:
         )
         return -float(done.fun)
 
-    def least_cost(self) -> float | None:
-        """Return the least money that an order's leather can cost; None where not all of it has room."""
-        if not self.ways:
+    def least_cost(self, seconds: float = 20.0) -> float | None:
+        """Return the least money that an order's leather can cost; None where not all of it has room.
+
+        Hides are used from one end on, to a straight cut, or whole: which, and how far, is chosen by a mixed
+        integer program over slices of each hide; what it has proved after ``seconds`` is returned.
+        """
+        ways = [_Slices(self, h) for h in range(len(self.job.hides))]
+        columns = [(h, k) for h, own in enumerate(ways) for k in range(len(own.costs))]
+        areas: list[tuple[int, int, float]] = []  # way, piece group's region, area
+        regions: dict[tuple[int, frozenset[int]], int] = {}
+        for c, (h, k) in enumerate(columns):
+            for groups, area in ways[h].areas[k].items():
+                areas.append((regions.setdefault((h, groups), len(regions)), c, area))
+        lies = [
+            (p, r)
+            for p in range(len(self.pieces))
+            for (_, groups), r in regions.items()
+            if self.group[p] in groups
+        ]
+        if not lies:
             return None
-        per_mm2 = [h.cost_per_m2 / 1e6 for h in self.job.hides]
-        done = linprog(
-            np.array([per_mm2[self.regions[r].hide] for _, r in self.ways]),
-            A_ub=_stacked(-self._rows(0), self._rows(1)),
-            b_ub=np.concatenate(
-                [-np.array([p.quantity * self._least_area(i) for i, p in enumerate(self.pieces)]), self._areas()]
-            ),
+        n, m = len(lies), len(columns)
+        at = np.arange(n)
+        of_piece = coo_array((np.ones(n), ([p for p, _ in lies], at)), shape=(len(self.pieces), n)).tocsr()
+        of_region = coo_array((np.ones(n), ([r for _, r in lies], at)), shape=(len(regions), n)).tocsr()
+        there = coo_array(
+            ([-a for *_, a in areas], ([r for r, *_ in areas], [c for _, c, _ in areas])), shape=(len(regions), m)
+        ).tocsr()
+        one_each = coo_array((np.ones(m), ([h for h, _ in columns], np.arange(m))), shape=(len(ways), m)).tocsr()
+        wanted = np.array([p.quantity * self._least_area(i) for i, p in enumerate(self.pieces)])
+        done = milp(
+            np.concatenate([np.zeros(n), [ways[h].costs[k] for h, k in columns]]),
+            integrality=np.concatenate([np.zeros(n), np.ones(m)]),
+            bounds=Bounds(0, np.concatenate([np.full(n, np.inf), np.ones(m)])),
+            constraints=[
+                LinearConstraint(_beside(of_piece, coo_array((len(self.pieces), m)).tocsr()), wanted, np.inf),
+                LinearConstraint(_beside(of_region, there), -np.inf, 0.0),
+                LinearConstraint(_beside(coo_array((len(ways), n)).tocsr(), one_each), -np.inf, 1.0),
+            ],
+            options={"time_limit": seconds},
         )
-        return float(done.fun) if done.status == 0 else None
+        if done.status == 2:
+            return None
+        return float(done.mip_dual_bound)
+
+
+class _Slices:
+    """Ways to use a hide: to each of some straight cuts from either end, or whole; what each costs at least, and
+    what it bears at most. A cut anywhere within a slice bears no more than all of that slice, and costs no less
+    than what lies before it.
+    """
+
+    def __init__(self, shares: Shares, h: int) -> None:
+        hide = shares.job.hides[h]
+        x0, _, x1, _ = hide.region.bounds
+        edges = np.linspace(x0, x1, SLICES + 1)
+        slices = [box(a, -BEYOND_MM, b, BEYOND_MM) for a, b in pairwise(edges)]
+        leather = [hide.region.intersection(s).area for s in slices]
+        bears: list[dict[frozenset[int], float]] = [{} for _ in slices]
+        for region in shares.regions:
+            if region.hide == h:
+                for own, part in zip(bears, slices, strict=True):
+                    area = float(region.shape.intersection(part).area)
+                    if area > LEAST_MM2:
+                        own[region.groups] = own.get(region.groups, 0.0) + area
+        whole = sum(leather)
+        self.costs: list[float] = []
+        self.areas: list[dict[frozenset[int], float]] = []
+        for from_tail in (True, False):
+            if hide.keep_end is not None and hide.keeps_right != from_tail:
+                continue
+            order = range(SLICES) if from_tail else range(SLICES - 1, -1, -1)
+            used, taken = 0.0, dict[frozenset[int], float]()
+            for n, k in enumerate(order):
+                for groups, area in bears[k].items():
+                    taken[groups] = taken.get(groups, 0.0) + area
+                last = n == SLICES - 1
+                kept = whole - used >= REMNANT_MIN_M2 * 1e6
+                self.costs.append(hide.cost_per_m2 / 1e6 * (used if kept else whole))
+                self.areas.append(dict(taken))
+                used += leather[k]
+                if last or not kept:
+                    break
 
 
 def _needs(piece: Piece, hide: Hide) -> Hashable:
