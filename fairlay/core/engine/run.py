@@ -20,6 +20,11 @@ from fairlay.core.lay.measures import measure, worth
 Clock = Callable[[], float]
 FRESH_LAYS = {"fill": 4, "sets": 4, "order": 1}
 """Constructive lays tried, each its own way, before the best of them is worked on."""
+LEAST_COVERED, JUST_ENOUGH = 0.9, 1.05
+"""Pieces that come to about as much as there is leather all go only where their sides meet: then so many lays
+are made side to side afresh, each by its own taste, and as often again later.
+"""
+FRESH_BUTTED, WORK_SHARE_BUTTED = 40, 0.6
 WORK_SHARE = {"fill": 0.97, "sets": 0.5, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
@@ -56,6 +61,7 @@ class Run:
         self.best, self.best_worth = Lay(()), -1.0
         self.step = 0
         self.grounds: dict[int, HideTable] | None = None
+        self.just_enough = _just_enough(job)
         if start is not None and not broken_rules(job, own := _fair(job, start)):
             self.best, self.best_worth = replace(own, history=()), worth(job, measure(job, own))
 
@@ -91,13 +97,13 @@ class Run:
         while not self.stop() and (self.steps is None or self.step < self.steps):
             for lay in elsewhere():
                 self.consider(lay)
-            if self.step >= FRESH_LAYS[self.job.objective] and worker is None:
+            if self.step >= self._fresh_lays() and worker is None:
                 worker = (
                     Orders(self)
                     if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides)
                     else Refills(self)
                 )
-            if worker is not None and worker.useful() and self.rng.random() < WORK_SHARE[self.job.objective]:
+            if worker is not None and worker.useful() and self.rng.random() < self._work_share():
                 worker.work()
             else:
                 self._lay_afresh()
@@ -107,6 +113,12 @@ class Run:
         for lay in elsewhere():
             self.consider(lay)
 
+    def _fresh_lays(self) -> int:
+        return FRESH_BUTTED if self.just_enough else FRESH_LAYS[self.job.objective]
+
+    def _work_share(self) -> float:
+        return WORK_SHARE_BUTTED if self.just_enough else WORK_SHARE[self.job.objective]
+
     def with_reasons(self) -> Lay:
         """Return the best lay, with the reason for each piece that found no place."""
         if self.job.objective == "order" and any(piece.filler for piece in self.job.pieces):
@@ -115,7 +127,12 @@ class Run:
 
     def _lay_afresh(self) -> None:
         work = construct(
-            self.job, self.bank, _plan(self.job, self.step, self.rng), self.rng, self.stop, self.grounds
+            self.job,
+            self.bank,
+            _plan(self.job, self.step, self.rng, self.just_enough),
+            self.rng,
+            self.stop,
+            self.grounds,
         )
         if self.grounds is None:
             self.grounds = dict(enumerate(work.tables))
@@ -170,7 +187,16 @@ def lay_job(
     return run.with_reasons() if reasons else run.best
 
 
-def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:
+def _just_enough(job: Job) -> bool:
+    """Whether all pieces just cover the leather, and butting is quick: they are held to their line."""
+    if job.objective != "fill" or job.policy.grain_school == "free" or any(h.is_roll for h in job.hides):
+        return False
+    area = sum(p.area_mm2 * p.quantity for p in job.pieces)
+    usable = sum(h.usable.area for h in job.hides)
+    return bool(LEAST_COVERED * usable <= area <= JUST_ENOUGH * usable)
+
+
+def _plan(job: Job, step: int, rng: np.random.Generator, just_enough: bool = False) -> Plan:
     """Return how the next constructive lay goes about it; the first is the plain one."""
     roll = any(hide.is_roll for hide in job.hides)
     along = 0.6 if roll else 0.03 if job.objective == "order" else 0.0
@@ -179,6 +205,11 @@ def _plan(job: Job, step: int, rng: np.random.Generator) -> Plan:
         return Plan(Wish(along=along), square=square)
     if step == 1 and job.objective == "fill" and job.policy.grain_school != "free":
         return Plan(Wish(along=along), square=square, butt=Taste())
+    if just_enough:
+        taste = Taste(
+            float(rng.uniform(1.0, 5.0)), float(rng.choice([0.0, 0.3, 1.0])), float(rng.choice([0.0, 0.1, 0.4]))
+        )
+        return Plan(Wish(along=along), square=square, butt=taste)
     return Plan(
         wish=Wish(
             along=along * float(rng.uniform(0.5, 2.0)),
