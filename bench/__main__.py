@@ -4,14 +4,14 @@ Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--o
 [--capture] [--hides] [--door] [--hand SEED] [--screen SEED] [--forecast SHOPS] [--book]
 [--kinds plain,roll] [--jobs 10] [--seed 1] [--abreast 1] [JOB.json ...]
 
-Ratios are of the same run on the
-same machine: the first lay is 1. With --growth: how the lay grows with time, and time and memory with pieces
-and hides, and where the time goes. With --capture: how truly parts are traced in photographs on squared
-paper. With --hides: how truly hides are read in pictures of the cutting table. With --door: what being signed
-in costs a call. With --hand: what hands wait for at the lay bench; with --screen: the same at the screen, and
-frames a second. With --forecast: how often what was advised to buy was not enough, beside what was promised.
-With --book: how long each page of the Book takes after a year of records. With --kinds: fresh jobs of each kind
-(all of them: 'all'), their median, worst and spread, and how far that is from what is proved.
+Ratios are of the same run on the same machine: the first lay is 1. With --growth: how the lay grows with
+time, and time and memory with pieces and hides, and where the time goes. With --capture: how truly parts are
+traced in photographs on squared paper. With --hides: how truly hides are read in pictures of the cutting
+table. With --door: what being signed in costs a call. With --hand: what hands wait for at the lay bench;
+with --screen: the same at the screen, and frames a second. With --forecast: how often what was advised to
+buy was not enough, beside what was promised. With --book: how long each page of the Book takes after a year
+of records. With --kinds: fresh jobs of each kind (all of them: 'all'), their median, worst and spread, and
+how far that is from what is proved.
 """
 
 from __future__ import annotations

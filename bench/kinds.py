@@ -162,18 +162,20 @@ def sawn_with_rules(seed: int) -> Job:
         zones=sides.side("S01", seed, *np.ptp(outline, axis=0).tolist(), 90.0, (0, 0, 0)).zones,
     )
     pieces = []
-    for k, part in enumerate(_sawn(hide.usable if isinstance(hide.usable, Polygon) else hide.region, 33, rng)):
+    for k, part in enumerate(
+        _sawn(hide.usable if isinstance(hide.usable, Polygon) else hide.region, 33, rng)
+    ):
         inner = part.buffer(-0.05)
         worst = max((f.severity for f in flaws if Polygon(f.outline).intersects(inner)), default=0)
         loose = 4 if not inner.within(_covered(hide)) else _loosest(hide, inner)
         turn = 180.0 * int(rng.integers(2))
-        if worst == 3:
-            part = _without(part, [Polygon(f.outline) for f in flaws if f.severity == 3])
-        holes = tuple(np.asarray(r.coords)[:-1] for r in _moved(part, turn).interiors)
+        unsound = [Polygon(f.outline) for f in flaws if f.severity == 3] if worst == 3 else []
+        moved = _moved(_without(part, unsound), turn)
+        holes = tuple(np.asarray(r.coords)[:-1] for r in moved.interiors)
         pieces.append(
             Piece(
                 f"r{k:02}",
-                np.asarray(_moved(part, turn).exterior.coords)[:-1],
+                np.asarray(moved.exterior.coords)[:-1],
                 1,
                 holes=holes,
                 show_limit=min(2, worst),
@@ -210,9 +212,7 @@ def _loosest(hide: Hide, part: Polygon) -> int:
 
 def _of(name: str, rng: Rng) -> list[Piece]:
     article = next(a for a in articles() if a.name == name)
-    own = [
-        p for m in (BODY, STRAP) for p in pieces_of_batch([Line(cutlist(article), 1)], m)
-    ]
+    own = [p for m in (BODY, STRAP) for p in pieces_of_batch([Line(cutlist(article), 1)], m)]
     return [_stretched(p, rng) for p in own]
 
 
@@ -290,7 +290,8 @@ def roll(seed: int) -> Job:
     rng = np.random.default_rng([9, seed])
     kinds = bare(shapes(rng, straps=False), 0.0)
     chosen = [
-        kinds[i] for i in rng.choice(len(kinds), int(rng.integers(5, 11)), replace=False)
+        kinds[i]
+        for i in rng.choice(len(kinds), int(rng.integers(5, 11)), replace=False)
         if kinds[i].area_mm2 > 1200
     ]
     pieces = tuple(replace(p, quantity=int(rng.integers(4, 17))) for p in chosen)
@@ -342,34 +343,35 @@ def lay_fresh(kind: str, seed: int, seconds: float, processes: int) -> Fresh:
     return Fresh(seed, reached, proved, way, row.first_s, row.measure)
 
 
-def print_kinds(
-    kinds: list[str], jobs: int, seed: int, seconds: float, processes: int, abreast: int
-) -> None:
-    """Lay ``jobs`` jobs of each kind, ``abreast`` at a time, and print a row for each, then for the kind."""
+def print_kinds(kinds: list[str], jobs: int, seed: int, seconds: float, processes: int, abreast: int) -> None:
+    """Lay ``jobs`` jobs of each kind, ``abreast`` at a time; print a row for each, then for the kind."""
     print(
-        f"{jobs} jobs of each kind from seed {seed}, {seconds:g} s, {processes} processes each, {abreast} at a time"
+        f"{jobs} jobs of each kind from seed {seed}, {seconds:g} s, {processes} processes, {abreast} abreast"
     )
     with ProcessPoolExecutor(abreast, mp_context=get_context("spawn")) as pool:
         for kind in kinds:
             rows = []
-            for row in pool.map(
-                lay_fresh,
-                *zip(*[(kind, seed + k, seconds, processes) for k in range(jobs)], strict=True),
-            ):
+            asked = [(kind, seed + k, seconds, processes) for k in range(jobs)]
+            for row in pool.map(lay_fresh, *zip(*asked, strict=True)):
                 rows.append(row)
                 print(
                     f"  {kind:10} {row.seed:6} {row.reached:9.4f} proved {row.proved:9.4f} "
                     f"way {row.way:6.1%} first {row.first_s:5.2f} s  {row.told}",
                     flush=True,
                 )
-            got = [r.reached for r in rows]
-            down = KINDS[kind](seed).objective == "order"
-            share = [r.reached / r.proved if r.proved else math.nan for r in rows]
-            print(
-                f"{kind:12} median {statistics.median(got):.4f} worst {(max if down else min)(got):.4f} "
-                f"spread {max(got) - min(got):.4f}; of what is proved: median {statistics.median(share):.4f} "
-                f"worst {(max if down else min)(share):.4f}; way {statistics.median(r.way for r in rows):.1%}; "
-                f"first lay {statistics.median(r.first_s for r in rows):.2f} s, "
-                f"{max(r.first_s for r in rows):.2f} at most",
-                flush=True,
-            )
+            _print_kind(kind, rows, least=KINDS[kind](seed).objective == "order")
+
+
+def _print_kind(kind: str, rows: list[Fresh], *, least: bool) -> None:
+    """Print what the jobs of a kind came to; ``least`` where less is better."""
+    got = [r.reached for r in rows]
+    share = [r.reached / r.proved if r.proved else math.nan for r in rows]
+    worst = max if least else min
+    print(
+        f"{kind:12} median {statistics.median(got):.4f} worst {worst(got):.4f} "
+        f"spread {max(got) - min(got):.4f}; of what is proved: median {statistics.median(share):.4f} "
+        f"worst {worst(share):.4f}; way {statistics.median(r.way for r in rows):.1%}; "
+        f"first lay {statistics.median(r.first_s for r in rows):.2f} s, "
+        f"{max(r.first_s for r in rows):.2f} at most",
+        flush=True,
+    )

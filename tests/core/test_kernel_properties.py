@@ -21,7 +21,7 @@ from fairlay.core.engine.bank import BODIES, NEAR, build_bank, sides_of
 from fairlay.core.engine.butt_kernels import placed_sides
 from fairlay.core.engine.ground import ground_of
 from fairlay.core.engine.layer import Lying, Spot
-from fairlay.core.engine.pain import depth_pain
+from fairlay.core.engine.pain_kernels import depth_pain
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay.room_kernels import depth, read

@@ -240,7 +240,10 @@ def test_sums_tell_exactly_where_pieces_overlap() -> None:
     s = scene.state
     assert s.sums.on[0] == 1
     rng = np.random.default_rng(4)
-    first, second = scene.add(table.bank.variants[0], 0, 0, 0, 0), scene.add(table.bank.variants[1], 0, 0, 0, 0)
+    first, second = (
+        scene.add(table.bank.variants[0], 0, 0, 0, 0),
+        scene.add(table.bank.variants[1], 0, 0, 0, 0),
+    )
     met = 0
     for k in range(600):
         v, w = (int(n) for n in rng.integers(0, 2, 2))

@@ -54,17 +54,20 @@ A little to turn by is what lets pieces be pushed together.
 """
 HARDLY_DEG = 0.5
 BUTTED, BUTTED_FREE = 0.1, 0.03
-"""How often of the rest a place is filled side to side first; less where pieces lie any way, since it takes far
+"""How often of the rest a place is filled side to side first; less where pieces lie any way, since it takes
+far
 longer then.
 """
 EJECT, EJECT_LOOSE = 0.015, 0.4
-"""How often of the rest room is made for something left over, on a hide that is full and on one far from it."""
+"""How often of the rest room is made for something left over, on a hide that is full and on one far from it.
+"""
 ANYWHERE_MM = 60.0
 """Noise on a place's worth when any fair place will do."""
 LOOSE = 0.75
 """A hide of which less than this share is under pieces has room elsewhere for what lost its place."""
 LEAST_GAIN = -0.5
-"""A trade gains at least this share of the least piece's worth: it may lose a little, since what lies about is
+"""A trade gains at least this share of the least piece's worth: it may lose a little, since what lies about
+is
 filled again after it."""
 WARM = 0.001
 WARM_OF_LEAST = 0.4
@@ -115,11 +118,7 @@ class Refill:
         )
         exact = sum(v.piece.grain.tolerance_deg < HARDLY_DEG for v in table.bank.variants)
         self.traded = (
-            TRADED_FREE
-            if self.free
-            else TRADED
-            if exact > len(table.bank.variants) / 2
-            else TRADED_HELD
+            TRADED_FREE if self.free else TRADED if exact > len(table.bank.variants) / 2 else TRADED_HELD
         )
         self.squeeze: Squeeze | None = None
         self.least_gain = min((w for w in self.worth.values() if w > 0), default=0.0) * LEAST_GAIN
@@ -193,7 +192,9 @@ class Refill:
             lying = table.lying[slot]
             self.pool[lying.variant.index].append(lying.copy)
         moved = [
-            i for i, lying in table.lying.items() if i not in traded.out and not same_spot(lying, traded.lying[i])
+            i
+            for i, lying in table.lying.items()
+            if i not in traded.out and not same_spot(lying, traded.lying[i])
         ]
         slots = [*moved, *traded.out]
         window = table.take_up(slots) if slots else None

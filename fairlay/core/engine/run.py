@@ -10,6 +10,7 @@ import numpy as np
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.butt import Taste
 from fairlay.core.engine.construct import Plan, construct
+from fairlay.core.engine.one_more import OneMore
 from fairlay.core.engine.reasons import reasons_for
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.engine.workers import Orders, Refills
@@ -20,6 +21,10 @@ from fairlay.core.lay.measures import measure, worth
 Clock = Callable[[], float]
 FRESH_LAYS = {"fill": 4, "sets": 4, "order": 1}
 """Constructive lays tried, each its own way, before the best of them is worked on."""
+SETS_UNTIL, SETS_SHARE = 0.85, 0.85
+"""Where whole sets count, so much of the time goes, this often, to one set more; the rest to value beside
+them.
+"""
 LEAST_COVERED, JUST_ENOUGH = 0.9, 1.05
 """Pieces that come to about as much as there is leather all go only where their sides meet: then so many lays
 are made side to side afresh, each by its own taste, and as often again later.
@@ -94,6 +99,7 @@ class Run:
     def search(self, elsewhere: Callable[[], Sequence[Lay]]) -> None:
         """Search until the time or the steps are used up."""
         worker: Refills | Orders | None = None
+        sets: OneMore | None = None
         while not self.stop() and (self.steps is None or self.step < self.steps):
             for lay in elsewhere():
                 self.consider(lay)
@@ -103,7 +109,16 @@ class Run:
                     if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides)
                     else Refills(self)
                 )
-            if worker is not None and worker.useful() and self.rng.random() < self._work_share():
+            if worker is not None and self._counts_sets() and sets is None:
+                sets = OneMore(self)
+            if (
+                sets is not None
+                and self.used() < SETS_UNTIL
+                and sets.useful()
+                and self.rng.random() < SETS_SHARE
+            ):
+                sets.work()
+            elif worker is not None and worker.useful() and self.rng.random() < self._work_share():
                 worker.work()
             else:
                 self._lay_afresh()
@@ -112,6 +127,10 @@ class Run:
                 break
         for lay in elsewhere():
             self.consider(lay)
+
+    def _counts_sets(self) -> bool:
+        """Whether whole sets count that need not come from one hide."""
+        return self.job.objective == "sets" and not self.job.match_sets
 
     def _fresh_lays(self) -> int:
         return FRESH_BUTTED if self.just_enough else FRESH_LAYS[self.job.objective]
@@ -207,7 +226,9 @@ def _plan(job: Job, step: int, rng: np.random.Generator, just_enough: bool = Fal
         return Plan(Wish(along=along), square=square, butt=Taste())
     if just_enough:
         taste = Taste(
-            float(rng.uniform(1.0, 5.0)), float(rng.choice([0.0, 0.3, 1.0])), float(rng.choice([0.0, 0.1, 0.4]))
+            float(rng.uniform(1.0, 5.0)),
+            float(rng.choice([0.0, 0.3, 1.0])),
+            float(rng.choice([0.0, 0.1, 0.4])),
         )
         return Plan(Wish(along=along), square=square, butt=taste)
     return Plan(

@@ -50,18 +50,18 @@ class Grounds(NamedTuple):
 class Scene(NamedTuple):
     """The state of a separation. Row i of ``pose`` is x, y, cos, sin and turn (radians) of item i's centroid.
 
-    ``weight`` and ``pain`` (n, n) and ``ground_weight``, ``own_pain`` (n,) are between items and against
-    the ground; an item stays on hide ``home`` (-1: any). ``fair_of`` and ``show_of`` give each variant's grounds (-1: none). Turns a variant v may
-    have where line l holds: ``turns[turn_at[v, l]:turn_at[v, l + 1]]``, as middle and half width in
-    radians. Cells on hide h where its largest circle fits: ``cells[cell_at[v, h]:cell_at[v, h + 1]]``.
-    ``spans[h]``: the x range that pieces may reach on hide h, which lies in the columns whose ``hide_of`` is
-    h. ``least``: least pain of this separation, rounds since. ``before``: each
+    ``weight`` and ``pain`` (n, n) and ``ground_weight``, ``own_pain`` (n,) are between items and against the
+    ground; an item stays on hide ``home`` (-1: any). ``fair_of`` and ``show_of`` give each variant's grounds
+    (-1: none). Turns a variant v may have where line l holds: ``turns[turn_at[v, l]:turn_at[v, l + 1]]``, as
+    middle and half width in radians. Cells on hide h where its largest circle fits: ``cells[cell_at[v,
+    h]:cell_at[v, h + 1]]``. ``spans[h]``: the x range that pieces may reach on hide h, which lies in the
+    columns whose ``hide_of`` is h. ``least``: least pain of this separation, rounds since. ``before``: each
     point's neighbour in its ring, counted in its body. ``flat[g]``: bounds of a ground that is one upright
     rectangle (else nothing lies between them). ``state``: of each item in ``sums``, -1 where it has none
-    there. ``count[0]``: poses weighed so far. The last row of ``floor``
-    and ``discs`` (item, circle: x, y, r) is the pose that is being weighed; ``bounds`` are its boxes once
-    more, (4, n). Circles about BLOCK sides of a body each: ``blocks[block_at[k]:block_at[k + 1]]``. ``near``, ``here``, ``hot``, ``unsure``, ``meets``,
-    ``if_met``, ``tops``, ``order`` and ``scratch`` are room to work in.
+    there. ``weighed[0]``: poses weighed so far. The last row of ``floor`` and ``discs`` (item, circle: x, y,
+    r) is the pose that is being weighed; ``bounds`` are its boxes once more, (4, n). Circles about BLOCK
+    sides of a body each: ``blocks[block_at[k]:block_at[k + 1]]``. ``near``, ``here``, ``hot``, ``unsure``,
+    ``meets``, ``if_met``, ``tops``, ``order`` and ``scratch`` are room to work in.
     """
 
     bodies: Bodies
@@ -100,7 +100,7 @@ class Scene(NamedTuple):
     if_met: Floats
     tops: Floats
     order: Ints
-    count: Ints
+    weighed: Ints
     state: Ints
     sums: Sums
 
@@ -244,7 +244,8 @@ class SceneOf:
         return out
 
     def separate(self, effort: Effort, seed: NDArray[np.uint64], stop: Callable[[], bool]) -> bool:
-        """Drive all overlaps out; whether they all went. Begun again, weights even, from the least pain so far,
+        """Drive all overlaps out; whether they all went. Begun again, weights even, from the least pain so
+        far,
         for as long as that falls.
         """
         s = self.state
@@ -286,7 +287,7 @@ def _side_by_side(tables: Sequence[HideTable]) -> tuple[Floats, list[int]]:
     at, shifts, first_cols = 0, [], []
     for table in tables:
         first_cols.append(at)
-        shifts.append(tables[0].origin + (at * CELL_MM, 0.0) - table.origin)
+        shifts.append(tables[0].origin + np.array([at * CELL_MM, 0.0]) - table.origin)
         at += table.cells[1]
     return np.array(shifts), first_cols
 
@@ -365,9 +366,10 @@ def build_scene(
 def sums_for(bank: Bank, turns: Floats, turn_at: Ints) -> Sums:
     """Return the sums of a bank, made once for the same turns."""
     key = (turns.tobytes(), turn_at.tobytes())
-    if key not in bank.sums:
-        bank.sums[key] = sums_of(bank, turns, turn_at)
-    return bank.sums[key]
+    known: Sums | None = bank.sums.get(key)
+    if known is None:
+        known = bank.sums[key] = sums_of(bank, turns, turn_at)
+    return known
 
 
 def _before(bodies: Bodies) -> Ints:

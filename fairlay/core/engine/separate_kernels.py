@@ -18,8 +18,8 @@ import math
 import numpy as np
 
 from fairlay.core.engine.kernels import BUCKET_MM, buckets_of
-from fairlay.core.engine.pain import FADE, depth_pain, pair_pain, softness
-from fairlay.core.engine.sum_tables import BORDER_IN, INSIDE, OUTSIDE
+from fairlay.core.engine.pain_kernels import FADE, depth_pain, pair_pain, softness
+from fairlay.core.engine.sums_kernels import BORDER_IN, INSIDE, OUTSIDE
 from fairlay.core.shapes.compiled import lean_fast, lean_inlined
 from fairlay.core.shapes.kernels import inside, segments_cross
 
@@ -28,7 +28,6 @@ FIELD_ERROR_MM = 6.0
 """The room that a field tells about a point may be off by so much: half a cell's diagonal twice."""
 BLOCK = 6
 """Sides that are passed over together where the circle about them is far away."""
-
 
 
 @lean_inlined
@@ -242,10 +241,19 @@ def strays(s, k, x, y, cos, sin, g, wanted_inside):
         first = (block - s.block_at[k]) * BLOCK
         for i in range(first, min(first + BLOCK, n)):
             j = s.before[a + i]
-            px, py, qx, qy = bodies.pts[a + j, 0], bodies.pts[a + j, 1], bodies.pts[a + i, 0], bodies.pts[a + i, 1]
+            px, py, qx, qy = (
+                bodies.pts[a + j, 0],
+                bodies.pts[a + j, 1],
+                bodies.pts[a + i, 0],
+                bodies.pts[a + i, 1],
+            )
             if side_strays(
-                s, px * cos - py * sin + x, px * sin + py * cos + y, qx * cos - qy * sin + x,
-                qx * sin + qy * cos + y, g,
+                s,
+                px * cos - py * sin + x,
+                px * sin + py * cos + y,
+                qx * cos - qy * sin + x,
+                qx * sin + qy * cos + y,
+                g,
             ):
                 return True
     ring, rings = bodies.ring_at[k], bodies.ring_at[k + 1] - bodies.ring_at[k] - 1
@@ -399,9 +407,7 @@ def pain_by_sums(s, i, v, state, x, y, cos, sin, limit):
     x1, y1 = x + sums.boxes[state, 2], y + sums.boxes[state, 3]
     bounds, meets, n, live = s.bounds, s.meets, s.floor.used[0], s.floor.live
     for j in range(n):
-        meets[j] = (
-            (bounds[0, j] <= x1) & (bounds[2, j] >= x0) & (bounds[1, j] <= y1) & (bounds[3, j] >= y0)
-        )
+        meets[j] = (bounds[0, j] <= x1) & (bounds[2, j] >= x0) & (bounds[1, j] <= y1) & (bounds[3, j] >= y0)
     for j in range(n):
         if meets[j] and live[j] and j != i:
             pain = summed_pain(s, state, x, y, s.state[j], s.pose[j, 0], s.pose[j, 1])
@@ -415,7 +421,7 @@ def pain_by_sums(s, i, v, state, x, y, cos, sin, limit):
 @lean_inlined
 def pain_at(s, i, v, x, y, cos, sin, limit):
     """Weighted pain of item i were it there; not told further once it passes ``limit``."""
-    s.count[0] += 1
+    s.weighed[0] += 1
     if s.home[i] >= 0 and hide_at(s, x) != s.home[i]:
         return NEVER
     if s.sums.on[0]:
@@ -433,9 +439,7 @@ def pain_at(s, i, v, x, y, cos, sin, limit):
     open_ = 0
     bounds, meets, n = s.bounds, s.meets, floor.used[0]
     for j in range(n):
-        meets[j] = (
-            (bounds[0, j] <= x1) & (bounds[2, j] >= x0) & (bounds[1, j] <= y1) & (bounds[3, j] >= y0)
-        )
+        meets[j] = (bounds[0, j] <= x1) & (bounds[2, j] >= x0) & (bounds[1, j] <= y1) & (bounds[3, j] >= y0)
     for j in range(n):
         if meets[j] and floor.live[j] and j != i:
             pain, met = discs_pain(s, row, j)
@@ -570,9 +574,7 @@ def seek(s, i, v, anywhere, nearby, state):
                 ny = s.pose[i, 1] + spread * (draw(state) + draw(state) - 1.0)
                 line = line_of(s, nx, ny)
                 nt = (
-                    held_turn(s, v, line, s.pose[i, 4])
-                    if draw(state) < 0.6
-                    else some_turn(s, v, line, state)
+                    held_turn(s, v, line, s.pose[i, 4]) if draw(state) < 0.6 else some_turn(s, v, line, state)
                 )
         else:
             while step <= least or best <= 0.0:
@@ -604,7 +606,9 @@ def seek(s, i, v, anywhere, nearby, state):
                 nx, ny, nt = x, y, turn + (swing if draw(state) < 0.5 else -swing)
             else:
                 way = (
-                    draw(state) * 2.0 * math.pi if draw(state) < 0.5 else int(draw(state) * 4.0) * 0.5 * math.pi
+                    draw(state) * 2.0 * math.pi
+                    if draw(state) < 0.5
+                    else int(draw(state) * 4.0) * 0.5 * math.pi
                 )
                 nx, ny, nt = x + step * math.cos(way), y + step * math.sin(way), turn
             nt = held_turn(s, v, line_of(s, nx, ny), nt)

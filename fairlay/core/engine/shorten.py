@@ -8,7 +8,6 @@ the steps get small, and each begins from the best fair lay.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -62,12 +61,13 @@ class Shorten:
         self.fair = self.scene.snapshot()
         self.failed = 0
         self.pool: list[Tried] = []
+        self.least = Tried(0.0, self.fair)
         self._aim(SHORTER)
 
     @property
     def weighed(self) -> int:
         """Poses weighed so far."""
-        return int(self.scene.state.count[0])
+        return int(self.scene.state.weighed[0])
 
     def attempt(self, used: float) -> bool:
         """Separate for some rounds, ``used`` of the time gone (0 to 1); whether all pieces now lie on less."""
@@ -146,7 +146,9 @@ class Shorten:
     def _exchange(self) -> None:
         """Exchange two large pieces of different areas."""
         s, rng = self.scene.state, self.rng
-        loose = sorted((i for i, item in self.scene.items.items() if not item.fixed), key=lambda i: -self.area[i])
+        loose = sorted(
+            (i for i, item in self.scene.items.items() if not item.fixed), key=lambda i: -self.area[i]
+        )
         up_to = np.cumsum([self.area[i] for i in loose])
         large = loose[: int(np.searchsorted(up_to, LARGE * up_to[-1])) + 2] if loose else []
         if len(large) < 2:

@@ -1,10 +1,10 @@
 """Where two pieces overlap, and how badly, told once for every way one can lie to the other.
 
-Where pieces may only lie at a few turns, all that matters of two of them is how far apart their centroids are.
-Those differences at which they overlap are the Minkowski sum of one and the other turned through its origin
-(Lozano-Perez 1983). Each such sum is kept with a grid over it: whether a cell lies inside, outside or on its
-border, the sides of the border in it, and the pain at its corners. Whether two pieces overlap is then exact
-and a matter of a side or two, whatever their outlines are.
+Where pieces may only lie at a few turns, all that matters of two of them is how far apart their centroids
+are. Those differences at which they overlap are the Minkowski sum of one and the other turned through its
+origin (Lozano-Perez 1983). Each such sum is kept with a grid over it: whether a cell lies inside, outside or
+on its border, the sides of the border in it, and the pain at its corners. Whether two pieces overlap is then
+exact and a matter of a side or two, whatever their outlines are.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
-from fairlay.core.engine import sum_tables as kernels
+from fairlay.core.engine import sums_kernels as kernels
 from fairlay.core.engine.bank import BODIES, GROUND, NEAR, Bank, Bodies
 from fairlay.core.shapes.minkowski import Parts, convex_parts, sums, turned
 from fairlay.core.shapes.rings import flat, pieces_of, rings_of
@@ -38,13 +38,13 @@ Ints = NDArray[np.int64]
 class Sums(NamedTuple):
     """Sums of all pairs of *states* (a variant at a turn): states of variant v are ``state_at[v]`` on.
 
-    ``turns[s]`` is (cos, sin), ``boxes[s]`` and ``ground_boxes[s]`` the bounds of the body kept off pieces and
-    of that kept on ground. Pair (a, b) has sum ``of[a, b]``, in coordinates of a turned back, from a to b;
-    ``swapped``: of b, from b to a. Sum t has nodes ``origin[t] + step[t] * (col, row)``, ``shape[t]`` (rows,
-    cols) of them, their pain from ``node_at[t]`` on in ``pain``; its cells, one fewer each way, from
-    ``cell_at[t]`` on in ``kind`` (OUTSIDE, INSIDE, or BORDER with the node first in it outside, or inside) and
-    in ``side_at``, the sides in each (ax, ay, bx, by) being ``sides[side_at[c]:side_at[c + 1]]``. Empty where
-    sums are not kept: ``on[0]`` is 0.
+    ``turns[s]`` is (cos, sin), ``boxes[s]`` and ``ground_boxes[s]`` the bounds of the body kept off pieces
+    and of that kept on ground. Pair (a, b) has sum ``of[a, b]``, in coordinates of a turned back, from a to
+    b; ``swapped``: of b, from b to a. Sum t has nodes ``origin[t] + step[t] * (col, row)``, ``shape[t]``
+    (rows, cols) of them, their pain from ``node_at[t]`` on in ``pain``; its cells, one fewer each way, from
+    ``cell_at[t]`` on in ``kind`` (OUTSIDE, INSIDE, or BORDER with the node first in it outside, or inside)
+    and in ``side_at``, the sides in each (ax, ay, bx, by) being ``sides[side_at[c]:side_at[c + 1]]``. Empty
+    where sums are not kept: ``on[0]`` is 0.
     """
 
     on: Ints
@@ -165,16 +165,16 @@ class _Table:
     def __init__(self, bodies: Bodies, v: int, w: int, rel: float, parts: list[Parts]) -> None:
         # The second's centroid lies in first + (-second) where the two overlap.
         made, starts = sums(parts[v], turned(parts[w], math.cos(rel), math.sin(rel), through=True))
-        region = shapely.union_all(
-            [Polygon(made[a:b]) for a, b in pairwise(starts)]
-        )
+        region = shapely.union_all([Polygon(made[a:b]) for a, b in pairwise(starts)])
         pts, ring_at = flat([ring for piece in pieces_of(region, 0.0) for ring in rings_of(piece)])
         low, high = pts.min(axis=0), pts.max(axis=0)
         self.step = max(LEAST_STEP_MM, float((high - low).max()) / MOST_CELLS)
         self.origin = low - (1.0 + SHIFT) * self.step
         cols, rows = (int(n) for n in np.ceil((high - self.origin) / self.step) + 2)
         self.shape = (rows, cols)
-        self.kind, self.side_at, self.sides = kernels.grid_of(pts, ring_at, self.origin, self.step, rows, cols)
+        self.kind, self.side_at, self.sides = kernels.grid_of(
+            pts, ring_at, self.origin, self.step, rows, cols
+        )
         self.pain = kernels.pains(
             bodies, v, w, math.cos(rel), math.sin(rel), self.origin, self.step, self.kind
         )

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Protocol
 
-import numpy as np
-
-from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.reasons import tables_of
 from fairlay.core.engine.refill import Refill
 from fairlay.core.engine.share import Share
 from fairlay.core.engine.shorten import Shorten
 from fairlay.core.engine.table import HideTable
-from fairlay.core.lay.lay import Job, Lay, Unplaced
+from fairlay.core.engine.working import Searching, with_counts
+from fairlay.core.lay.lay import Lay
 
 REFILLS = 25
 """Attempts at refilling a hide that make one step."""
@@ -25,21 +22,6 @@ SEEK_ROUNDS = 3
 """Rounds of the hides, seeking columns, before orders are laid out by them."""
 LAY_OUTS = 2
 """Orders laid out afresh before the best is worked on."""
-
-
-class Searching(Protocol):
-    """What a worker needs of the run it works for."""
-
-    job: Job
-    bank: Bank
-    best: Lay
-    rng: np.random.Generator
-
-    def stop(self) -> bool: ...
-    def warmth(self) -> float: ...
-    def used(self) -> float: ...
-    def consider(self, lay: Lay) -> None: ...
-    def tables(self) -> list[HideTable] | None: ...
 
 
 class Orders:
@@ -208,14 +190,3 @@ class Refills:
             if name is not None and (name in job.match_sets or job.objective == "sets"):
                 held.add(slot)
         return held
-
-
-def with_counts(job: Job, lay: Lay) -> Lay:
-    """Return a lay that says how many of each piece it leaves out."""
-    counts = lay.counts(job)
-    return replace(
-        lay,
-        unplaced=tuple(
-            Unplaced(p.id, p.quantity - counts[p.id], "") for p in job.pieces if counts[p.id] < p.quantity
-        ),
-    )

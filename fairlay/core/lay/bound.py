@@ -16,7 +16,8 @@ ROUNDING = 1e-6
 
 @dataclass(frozen=True)
 class Bound:
-    """Copies of each piece that may have room, the most value-weighted fill, the most whole sets by name and of
+    """Copies of each piece that may have room, the most value-weighted fill, the most whole sets by name and
+    of
     all names together, and the least money an order's leather costs (None: not all of it has room, or it is
     laid on a roll).
     """
@@ -31,9 +32,9 @@ class Bound:
 def bound(job: Job, *, by_room: bool = True) -> Bound:
     """Return what no lay of a job exceeds.
 
-    Areas are counted without any waste, so a lay that reaches it is the best there is; leather that only some
-    pieces may lie on is counted for those alone (``shares``). ``by_room`` proves first, piece by piece, what has
-    room at all, which takes up to some minutes.
+    Areas are counted without any waste, so a lay that reaches it is the best there is; leather that only
+    some pieces may lie on is counted for those alone (``shares``). ``by_room`` proves first, piece by piece,
+    what has room at all, which takes up to some minutes.
     """
     copies = {piece.id: _copies(job, piece) if by_room else piece.quantity for piece in job.pieces}
     names = tuple(dict.fromkeys(p.set_name for p in job.pieces if p.set_name))

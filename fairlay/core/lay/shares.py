@@ -112,7 +112,10 @@ class Shares:
             return 0.0
         cost = np.array([-self.pieces[p].value for p, _ in self.ways])
         wanted = np.array(
-            [min(p.quantity, self.copies[p.id]) * max(p.area_mm2, self._least_area(i)) for i, p in enumerate(self.pieces)]
+            [
+                min(p.quantity, self.copies[p.id]) * max(p.area_mm2, self._least_area(i))
+                for i, p in enumerate(self.pieces)
+            ]
         )
         done = linprog(
             cost, A_ub=_stacked(self._rows(0), self._rows(1)), b_ub=np.concatenate([wanted, self._areas()])
@@ -171,9 +174,12 @@ class Shares:
         of_piece = coo_array((np.ones(n), ([p for p, _ in lies], at)), shape=(len(self.pieces), n)).tocsr()
         of_region = coo_array((np.ones(n), ([r for _, r in lies], at)), shape=(len(regions), n)).tocsr()
         there = coo_array(
-            ([-a for *_, a in areas], ([r for r, *_ in areas], [c for _, c, _ in areas])), shape=(len(regions), m)
+            ([-a for *_, a in areas], ([r for r, *_ in areas], [c for _, c, _ in areas])),
+            shape=(len(regions), m),
         ).tocsr()
-        one_each = coo_array((np.ones(m), ([h for h, _ in columns], np.arange(m))), shape=(len(ways), m)).tocsr()
+        one_each = coo_array(
+            (np.ones(m), ([h for h, _ in columns], np.arange(m))), shape=(len(ways), m)
+        ).tocsr()
         wanted = np.array([p.quantity * self._least_area(i) for i, p in enumerate(self.pieces)])
         done = milp(
             np.concatenate([np.zeros(n), [ways[h].costs[k] for h, k in columns]]),
@@ -192,9 +198,9 @@ class Shares:
 
 
 class _Slices:
-    """Ways to use a hide: to each of some straight cuts from either end, or whole; what each costs at least, and
-    what it bears at most. A cut anywhere within a slice bears no more than all of that slice, and costs no less
-    than what lies before it.
+    """Ways to use a hide: to each of some straight cuts from either end, or whole; what each costs at least,
+    and what it bears at most. A cut anywhere within a slice bears no more than all of that slice, and costs
+    no less than what lies before it.
     """
 
     def __init__(self, shares: Shares, h: int) -> None:

@@ -1,16 +1,22 @@
 """How functions are compiled.
 
-``lean`` ones allocate nothing and keep no count of who holds an array: counting is atomic, and costs more than
-the work itself in a function that hands a dozen arrays to another a million times a second. Whoever calls one
-holds the arrays for it. Nothing in them may make an array; a view of one is no allocation. The option is
-numba's own (``_nrt``: its run time for counting and allocating), and goes by the version that is pinned.
+``lean`` ones allocate nothing and keep no count of who holds an array: counting is atomic, and costs more
+than the work itself in a function that hands a dozen arrays to another a million times a second. Whoever
+calls one holds the arrays for it. Nothing in them may make an array; a view of one is no allocation. The
+option is numba's own (``_nrt``: its run time for counting and allocating), and goes by the version that is
+pinned.
 """
 
 from __future__ import annotations
 
+from typing import Any
+
 from numba import njit
 
-compiled = njit(cache=True, nogil=True)
-lean = njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-lean_inlined = njit(cache=True, nogil=True, error_model="numpy", _nrt=False, fastmath=True, forceinline=True)
-lean_fast = njit(cache=True, nogil=True, error_model="numpy", _nrt=False, fastmath=True)
+_njit: Any = njit
+compiled: Any = njit(cache=True, nogil=True)
+lean: Any = _njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+lean_inlined: Any = _njit(
+    cache=True, nogil=True, error_model="numpy", _nrt=False, fastmath=True, forceinline=True
+)
+lean_fast: Any = _njit(cache=True, nogil=True, error_model="numpy", _nrt=False, fastmath=True)

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
-from fairlay.core.engine.pain import circles_pain
+from fairlay.core.engine.pain_kernels import circles_pain
 from fairlay.core.shapes.compiled import compiled
 from fairlay.core.shapes.kernels import paint_body
 
@@ -62,13 +60,16 @@ def grid_of(pts, starts, origin, step, rows, cols):
         for c in range(cols - 1):
             k = r * (cols - 1) + c
             border = count[k + 1] > count[k]
-            kind[r, c] = (BORDER_IN if node[r, c] else BORDER) if border else (INSIDE if node[r, c] else OUTSIDE)
+            kind[r, c] = (
+                (BORDER_IN if node[r, c] else BORDER) if border else (INSIDE if node[r, c] else OUTSIDE)
+            )
     return kind, count, sides
 
 
 @compiled
 def pains(bodies, v, w, cos, sin, origin, step, kind):
-    """Pain of variant w, turned, with its centroid at each node and v at the origin; 0 where all cells about a
+    """Pain of variant w, turned, with its centroid at each node and v at the origin; 0 where all cells about
+    a
     node lie outside.
     """
     rows, cols = kind.shape[0] + 1, kind.shape[1] + 1
