@@ -77,7 +77,7 @@ class OneMore:
         return made
 
     def _begin(self) -> None:
-        """Keep of the best lay what its sets, and one more, are made of; the rest of that lies nowhere yet."""
+        """Keep of the best lay what its sets, and one more, are made of; what is wanting lies nowhere yet."""
         run, job = self.run, self.run.job
         names, target = self._names(), self._made()
         if names:

@@ -70,7 +70,7 @@ class Shorten:
         return int(self.scene.state.weighed[0])
 
     def attempt(self, used: float) -> bool:
-        """Separate for some rounds, ``used`` of the time gone (0 to 1); whether all pieces now lie on less."""
+        """Separate for some rounds, ``used`` of the time gone (0 to 1); whether all lies on less now."""
         s = self.scene.state
         left, given_up = kernels.separate(s, ROUNDS, PATIENCE_ROUNDS, ANYWHERE, NEARBY, self.seed)
         if left < self.least.pain:
