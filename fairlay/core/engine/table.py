@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from fairlay.core.engine import kernels
 from fairlay.core.engine.bank import Bank, Variant
 from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map
+from fairlay.core.engine.kept_ground import kept_grounds
 from fairlay.core.engine.layer import Layer, Lying, Remembered, Spot
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.leather import Hide
@@ -98,7 +99,9 @@ class HideTable:
         if known is None:
             key = needs_of(variant.piece, self.hide)
             if key not in self.grounds:
-                self.grounds[key] = hide_ground(variant.piece, self.hide, self.job.policy)
+                self.grounds[key] = kept_grounds.get(
+                    self.hide, key, lambda: hide_ground(variant.piece, self.hide, self.job.policy)
+                )
             known = self._ground_of[variant.index] = self.grounds[key]
         return known
 

@@ -1,0 +1,79 @@
+"""Compiled grounds kept between jobs by the process that made them, by what the hide is and what rules read of
+the piece: whoever lays again on leather that has not changed does not wait for it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import fields, is_dataclass
+from typing import Any
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from fairlay.core.engine.ground import Ground, HideGround
+from fairlay.core.leather import Hide
+
+MOST_BYTES = 160_000_000
+"""Of all grounds kept; those longest unused go first."""
+
+
+class KeptGrounds:
+    """Grounds, at most so many bytes of them."""
+
+    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+        self.most_bytes, self.bytes = most_bytes, 0
+        self._kept: OrderedDict[Hashable, HideGround] = OrderedDict()
+        self._content: WeakKeyDictionary[Hide, bytes] = WeakKeyDictionary()
+
+    def __len__(self) -> int:
+        return len(self._kept)
+
+    def get(self, hide: Hide, needs: Hashable, make: Callable[[], HideGround]) -> HideGround:
+        """Return the ground of a hide for some needs, made by ``make`` where it is not kept."""
+        key = (self._content_of(hide), needs)
+        known = self._kept.get(key)
+        if known is None:
+            known = self._kept[key] = make()
+            self.bytes += _size(known)
+            while self.bytes > self.most_bytes and len(self._kept) > 1:
+                self.bytes -= _size(self._kept.popitem(last=False)[1])
+        else:
+            self._kept.move_to_end(key)
+        return known
+
+    def _content_of(self, hide: Hide) -> bytes:
+        """A digest of all that a hide is: equal hides have equal ones, a changed one another."""
+        if hide not in self._content:
+            digest = hashlib.blake2b(digest_size=16)
+            _add(digest, hide)
+            self._content[hide] = digest.digest()
+        return self._content[hide]
+
+
+def _add(digest: Any, value: object) -> None:
+    if isinstance(value, np.ndarray):
+        digest.update(repr((value.shape, value.dtype.str)).encode())
+        digest.update(np.ascontiguousarray(value).tobytes())
+    elif is_dataclass(value):
+        digest.update(type(value).__name__.encode())
+        for own in fields(value):
+            _add(digest, getattr(value, own.name))
+    elif isinstance(value, tuple):
+        digest.update(f"({len(value)}".encode())
+        for item in value:
+            _add(digest, item)
+    else:
+        digest.update(repr(value).encode() + b";")
+
+
+def _size(ground: HideGround) -> int:
+    """Bytes of the arrays of a ground; its region and sides are small beside them."""
+    compiled: list[Ground] = [g for g in (ground.fair, ground.off_show) if g is not None]
+    return int(sum(a.nbytes for g in compiled for a in g) + ground.pool.nbytes)
+
+
+kept_grounds = KeptGrounds()
+"""Those of this process."""
