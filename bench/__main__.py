@@ -32,6 +32,7 @@ from bench.hides import print_hides
 from bench.kinds import KINDS, print_kinds
 from bench.run import Row, apart, lay_and_measure
 from bench.screen import print_screen
+from bench.weighed import print_weighed
 from fairlay.core.engine.warm import warm_kernels
 from fairlay.core.formats.exchange import read_job
 
@@ -86,6 +87,7 @@ def main() -> None:
     args = asked.parse_args()
     if args.kinds:
         warm_kernels()
+        print_weighed()
         kinds = list(KINDS) if args.kinds == "all" else args.kinds.split(",")
         print_kinds(kinds, args.fresh, args.seed, args.seconds, args.processes, args.abreast)
         return

@@ -22,6 +22,7 @@ from bench.cases import side_grown
 from bench.run import lay_and_measure
 from fairlay.core.lay.bound import bound
 from fairlay.core.lay.lay import Job
+from fairlay.core.lay.sound import roll_length_mm
 from fairlay.core.lay.order import Line, cutlist, pieces_of_batch
 from fairlay.core.leather import Hide
 from fairlay.core.leather.made_up import flaws_on, grow
@@ -295,8 +296,11 @@ def roll(seed: int) -> Job:
         if kinds[i].area_mm2 > 1200
     ]
     pieces = tuple(replace(p, quantity=int(rng.integers(4, 17))) for p in chosen)
-    leather = Hide("R01", "roll", np.empty((0, 2)), width_mm=WIDTHS[seed % 3], cost_per_m2=60.0)
-    return Job(f"roll {WIDTHS[seed % 3]:.0f}", (leather,), pieces, Policy(0.0, "backbone"), "order")
+    width = WIDTHS[seed % 3]
+    length = roll_length_mm(pieces, width)
+    outline = np.array([[0.0, 0.0], [length, 0.0], [length, width], [0.0, width]])
+    leather = Hide("R01", "roll", outline, cost_per_m2=60.0, width_mm=width)
+    return Job(f"roll {width:.0f}", (leather,), pieces, Policy(0.0, "backbone"), "order")
 
 
 KINDS: dict[str, Callable[[int], Job]] = {
