@@ -22,12 +22,14 @@ from bench.cases import side_grown
 from bench.run import lay_and_measure
 from fairlay.core.lay.bound import bound
 from fairlay.core.lay.lay import Job
-from fairlay.core.lay.sound import roll_length_mm
 from fairlay.core.lay.order import Line, cutlist, pieces_of_batch
+from fairlay.core.lay.sound import roll_length_mm
 from fairlay.core.leather import Hide
 from fairlay.core.leather.made_up import flaws_on, grow
+from fairlay.core.leather.usual_map import usual_map
 from fairlay.core.leather.usual_outline import SIDE
 from fairlay.core.pattern import Grain, Piece
+from fairlay.core.pattern.article import Article
 from fairlay.core.rules import GrainSchool, Policy
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo import sides
@@ -137,35 +139,20 @@ def sawn(seed: int, count: int = 48) -> Job:
     hide = Hide("S01", "side", outline)
     pieces = []
     for k, part in enumerate(_sawn(Polygon(outline), count, rng)):
-        pieces.append(Piece(f"j{k:02}", _own(part, 180.0 * int(rng.integers(2))), 1, grain=Grain(0.0, 0.0)))
+        ring = np.asarray(_moved(part, 180.0 * int(rng.integers(2))).exterior.coords)[:-1]
+        pieces.append(Piece(f"j{k:02}", ring, 1, grain=Grain(0.0, 0.0)))
     rng.shuffle(pieces)
     return Job(f"sawn to {count}", (hide,), tuple(pieces), Policy(0.0, "backbone"), "fill")
-
-
-def _own(part: Polygon, turn_deg: float) -> Ring:
-    moved = affinity.rotate(
-        affinity.translate(part, -part.centroid.x, -part.centroid.y), turn_deg, origin=(0, 0)
-    )
-    return np.asarray(moved.exterior.coords)[:-1]
 
 
 def sawn_with_rules(seed: int) -> Job:
     """A hide with zones and flaws sawn to 33, each piece needing just what it lay on."""
     rng = np.random.default_rng([4, seed])
     outline = grow(SIDE, float(rng.uniform(1300, 1700)), float(rng.uniform(600, 800)), rng)
-    hide = replace(
-        sides.side("S01", seed, 1500.0, 700.0, 90.0, (0, 0, 0)), outline=outline, edge_margin_mm=0.0, zones=()
-    )
     flaws = flaws_on(outline, rng, (8, 6, 3))
-    hide = replace(
-        hide,
-        flaws=flaws,
-        zones=sides.side("S01", seed, *np.ptp(outline, axis=0).tolist(), 90.0, (0, 0, 0)).zones,
-    )
+    hide = Hide("S01", "side", outline, zones=usual_map("side", outline), flaws=flaws)
     pieces = []
-    for k, part in enumerate(
-        _sawn(hide.usable if isinstance(hide.usable, Polygon) else hide.region, 33, rng)
-    ):
+    for k, part in enumerate(_sawn(hide.region, 33, rng)):
         inner = part.buffer(-0.05)
         worst = max((f.severity for f in flaws if Polygon(f.outline).intersects(inner)), default=0)
         loose = 4 if not inner.within(_covered(hide)) else _loosest(hide, inner)
@@ -213,8 +200,7 @@ def _loosest(hide: Hide, part: Polygon) -> int:
 
 def _of(name: str, rng: Rng) -> list[Piece]:
     article = next(a for a in articles() if a.name == name)
-    own = [p for m in (BODY, STRAP) for p in pieces_of_batch([Line(cutlist(article), 1)], m)]
-    return [_stretched(p, rng) for p in own]
+    return [_stretched(p, rng) for p in _of_article(article)]
 
 
 def sets(seed: int) -> Job:
@@ -234,8 +220,8 @@ def _batch(rng: Rng, chairs: int, others: int) -> tuple[Piece, ...]:
     return tuple(pieces)
 
 
-def _of_article(article: object) -> list[Piece]:
-    return [p for m in (BODY, STRAP) for p in pieces_of_batch([Line(cutlist(article), 1)], m)]  # type: ignore[arg-type]
+def _of_article(article: Article) -> list[Piece]:
+    return [p for m in (BODY, STRAP) for p in pieces_of_batch([Line(cutlist(article), 1)], m)]
 
 
 def order(seed: int, *, gap: float = 1.0, match: bool = True) -> Job:

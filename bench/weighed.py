@@ -13,7 +13,6 @@ from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.construct import Plan, construct
 from fairlay.core.engine.scene import SceneOf
 from fairlay.core.engine.table import HideTable, Wish
-from fairlay.core.lay import Job
 
 SECONDS = 3.0
 SHAKEN_MM = 3.0
@@ -23,23 +22,19 @@ def print_weighed() -> None:
     """Print poses a second on a roll and on three kinds of side."""
     for kind in ("roll", "plain", "graded", "free"):
         job = KINDS[kind](1)
-        table = construct(
-            job, build_bank(job), Plan(Wish(along=0.6 if kind == "roll" else 0.0)), np.random.default_rng(1), _never
-        ).tables[0]
-        one = _weighed(table, job, 1)
+        plan = Plan(Wish(along=0.6 if kind == "roll" else 0.0))
+        table = construct(job, build_bank(job), plan, np.random.default_rng(1), lambda: False).tables[0]
+        one = _weighed(table, 1)
         with ThreadPoolExecutor(2) as pool:
-            both = sum(pool.map(lambda seed: _weighed(table, job, seed), (1, 2)))
+            both = sum(pool.map(_weighed, (table, table), (1, 2)))
         print(
-            f"{kind:8} {len(table.lying):4} pieces: {one:10,.0f} poses a second, {both / one:.2f} times that on two",
+            f"{kind:8} {len(table.lying):4} pieces: {one:10,.0f} poses a second, "
+            f"{both / one:.2f} times that on two cores",
             flush=True,
         )
 
 
-def _never() -> bool:
-    return False
-
-
-def _weighed(table: HideTable, job: Job, seed: int) -> float:
+def _weighed(table: HideTable, seed: int) -> float:
     scene = SceneOf(table, len(table.lying))
     s, rng, state = scene.state, np.random.default_rng(seed), np.array([seed], np.uint64)
     for i, item in scene.items.items():

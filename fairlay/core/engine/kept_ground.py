@@ -1,5 +1,5 @@
-"""Compiled grounds kept between jobs by the process that made them, by what the hide is and what rules read of
-the piece: whoever lays again on leather that has not changed does not wait for it.
+"""Compiled grounds kept between jobs by the process that made them, by what the hide is and what rules read
+of the piece: whoever lays again on leather that has not changed does not wait for it.
 """
 
 from __future__ import annotations

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from fairlay.core.engine import separate_kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.run import lay_job
-from fairlay.core.engine.scene import SceneOf
+from fairlay.core.engine.scene import Effort, SceneOf
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.lay.lay import Job
@@ -57,6 +58,8 @@ def warm_kernels() -> None:
     filled = Job("warm", (roll,), cloth, Policy(0.0, "backbone"), objective="order", seconds=1e9)
     _lay(filled, 8)
     _squeeze(filled)
+    # Held to their line exactly, as sums of pairs are made for.
+    _squeeze(replace(filled, pieces=tuple(replace(p, grain=Grain(0.0, 0.0, True)) for p in cloth)))
 
 
 def _squeeze(job: Job) -> None:
@@ -73,11 +76,13 @@ def _squeeze(job: Job) -> None:
     slot = scene.free_slot()
     scene.open(slot, variant, 1)
     x, y, turn, _ = separate_kernels.seek(s, slot, variant.index, 4, 0, seed)
-    separate_kernels.set_down(s, slot, variant.index, x, y, turn)
+    separate_kernels.set_down(
+        s, slot, variant.index, x, y, separate_kernels.held(s, variant.index, x, y, turn)
+    )
     s.floor.live[slot] = True
-    s.weight[:] = s.ground_weight[:] = 1.0
-    separate_kernels.feel_all(s)
-    separate_kernels.separate(s, 1, 1, 2, 2, seed)
+    separate_kernels.feel(s, slot)
+    scene.show(scene.lying_by_slot())
+    scene.separate(Effort(1, 1, 1, 1, 2, 2), seed, lambda: False)
 
 
 def _lay(job: Job, steps: int) -> None:

@@ -45,7 +45,7 @@ def bound(job: Job, *, by_room: bool = True) -> Bound:
     sets = {name: int(shares.most_sets((name,)) + ROUNDING) for name in names}
     return Bound(
         copies,
-        min(1.0, shares.most_value() / usable) if usable else 0.0,
+        shares.most_value() / usable if usable else 0.0,
         sets,
         int(shares.most_sets(names) + ROUNDING),
         shares.least_cost() if job.objective == "order" else None,

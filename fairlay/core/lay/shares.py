@@ -32,6 +32,8 @@ GRID_MM = 1e-4
 """Overlays are made on a grid so fine: without one, some cannot be made at all."""
 SLICES = 24
 """Straight cuts looked at along a hide."""
+INFEASIBLE = 2
+"""What ``milp`` says where there is no solution."""
 LEAST_MM2 = 1.0
 """A region smaller than this is nothing but rounding."""
 
@@ -155,46 +157,55 @@ class Shares:
         integer program over slices of each hide; what it has proved after ``seconds`` is returned.
         """
         ways = [_Slices(self, h) for h in range(len(self.job.hides))]
-        columns = [(h, k) for h, own in enumerate(ways) for k in range(len(own.costs))]
-        areas: list[tuple[int, int, float]] = []  # way, piece group's region, area
-        regions: dict[tuple[int, frozenset[int]], int] = {}
-        for c, (h, k) in enumerate(columns):
-            for groups, area in ways[h].areas[k].items():
-                areas.append((regions.setdefault((h, groups), len(regions)), c, area))
+        cuts = [(h, k) for h, own in enumerate(ways) for k in range(len(own.costs))]
+        regions = list(dict.fromkeys((h, g) for h, own in enumerate(ways) for way in own.areas for g in way))
         lies = [
-            (p, r)
-            for p in range(len(self.pieces))
-            for (_, groups), r in regions.items()
-            if self.group[p] in groups
+            (p, r) for p in range(len(self.pieces)) for r, (_, g) in enumerate(regions) if self.group[p] in g
         ]
         if not lies:
             return None
-        n, m = len(lies), len(columns)
-        at = np.arange(n)
-        of_piece = coo_array((np.ones(n), ([p for p, _ in lies], at)), shape=(len(self.pieces), n)).tocsr()
-        of_region = coo_array((np.ones(n), ([r for _, r in lies], at)), shape=(len(regions), n)).tocsr()
-        there = coo_array(
-            ([-a for *_, a in areas], ([r for r, *_ in areas], [c for _, c, _ in areas])),
-            shape=(len(regions), m),
-        ).tocsr()
-        one_each = coo_array(
-            (np.ones(m), ([h for h, _ in columns], np.arange(m))), shape=(len(ways), m)
-        ).tocsr()
-        wanted = np.array([p.quantity * self._least_area(i) for i, p in enumerate(self.pieces)])
+        # Areas of each piece on each region, in m2; which cut; and the money for each hide.
+        n, m, hides = len(lies), len(cuts), len(ways)
+        piece, region = (np.array(of) for of in zip(*lies, strict=True))
+        of_cut = np.array([h for h, _ in cuts])
+        lie, cut = np.arange(n), n + np.arange(m)
+        all_lies = np.zeros((len(self.pieces), n + m + hides))
+        all_lies[piece, lie] = 1.0
+        room = np.zeros((len(regions), n + m + hides))
+        room[region, lie] = 1.0
+        for r, (h, g) in enumerate(regions):
+            for c in np.flatnonzero(of_cut == h):
+                room[r, n + c] = -ways[h].areas[cuts[c][1]].get(g, 0.0) / 1e6
+        one_cut = np.zeros((hides, n + m + hides))
+        one_cut[of_cut, cut] = 1.0
+        # The money is at least that of all before the cut, and of all that lies there.
+        before, under = np.zeros((2, hides, n + m + hides))
+        before[of_cut, cut] = [-ways[h].costs[k] for h, k in cuts]
+        prices = np.array([hide.cost_per_m2 for hide in self.job.hides])
+        on = np.array([regions[r][0] for r in region])
+        under[on, lie] = -prices[on]
+        for h in range(hides):
+            before[h, n + m + h] = under[h, n + m + h] = 1.0
+        wanted = np.array([p.quantity * self._least_area(i) / 1e6 for i, p in enumerate(self.pieces)])
+        whole = np.zeros(n + m + hides)
+        whole[cut] = 1.0
+        most = np.full(n + m + hides, np.inf)
+        most[cut] = 1.0
+        money = np.zeros(n + m + hides)
+        money[n + m :] = 1.0
         done = milp(
-            np.concatenate([np.zeros(n), [ways[h].costs[k] for h, k in columns]]),
-            integrality=np.concatenate([np.zeros(n), np.ones(m)]),
-            bounds=Bounds(0, np.concatenate([np.full(n, np.inf), np.ones(m)])),
+            money,
+            integrality=whole,
+            bounds=Bounds(0.0, most),
             constraints=[
-                LinearConstraint(_beside(of_piece, coo_array((len(self.pieces), m)).tocsr()), wanted, np.inf),
-                LinearConstraint(_beside(of_region, there), -np.inf, 0.0),
-                LinearConstraint(_beside(coo_array((len(ways), n)).tocsr(), one_each), -np.inf, 1.0),
+                LinearConstraint(all_lies, wanted, np.inf),
+                LinearConstraint(room, -np.inf, 0.0),
+                LinearConstraint(one_cut, -np.inf, 1.0),
+                LinearConstraint(np.concatenate([before, under]), 0.0, np.inf),
             ],
             options={"time_limit": seconds},
         )
-        if done.status == 2:
-            return None
-        return float(done.mip_dual_bound)
+        return None if done.status == INFEASIBLE else float(done.mip_dual_bound)
 
 
 class _Slices:
