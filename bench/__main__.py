@@ -1,17 +1,17 @@
 """Lay every case and print a table: what the first lay gave, what the time gave on top of it, and when.
 
 Usage: .venv/bin/python -m bench [--seconds 60] [--processes 2] [--times 3] [--only NAME] [--growth]
-[--capture] [--hides] [--door] [--hand SEED] [--screen SEED] [--forecast SHOPS] [--book]
+[--capture] [--hides] [--door] [--hand SEED] [--screen SEED] [--first SEED] [--forecast SHOPS] [--book]
 [--kinds plain,roll] [--jobs 10] [--seed 1] [--abreast 1] [JOB.json ...]
 
 Ratios are of the same run on the same machine: the first lay is 1. With --growth: how the lay grows with
 time, and time and memory with pieces and hides, and where the time goes. With --capture: how truly parts are
 traced in photographs on squared paper. With --hides: how truly hides are read in pictures of the cutting
 table. With --door: what being signed in costs a call. With --hand: what hands wait for at the lay bench;
-with --screen: the same at the screen, and frames a second. With --forecast: how often what was advised to
-buy was not enough, beside what was promised. With --book: how long each page of the Book takes after a year
-of records. With --kinds: fresh jobs of each kind (all of them: 'all'), their median, worst and spread, and
-how far that is from what is proved.
+with --screen: the same at the screen, and frames a second; with --first: how soon the first piece of a lay
+is seen. With --forecast: how often what was advised to buy was not enough, beside what was promised. With
+--book: how long each page of the Book takes after a year of records. With --kinds: fresh jobs of each kind
+(all of them: 'all'), their median, worst and spread, and how far that is from what is proved.
 """
 
 from __future__ import annotations
@@ -25,6 +25,7 @@ from bench.book import print_book
 from bench.capture import print_capture
 from bench.cases import own_cases
 from bench.door import print_door
+from bench.first import print_first
 from bench.forecast import print_forecast
 from bench.growth import print_growth
 from bench.hand import print_hand
@@ -78,6 +79,7 @@ def main() -> None:
     asked.add_argument("--door", action="store_true", help="what being signed in costs a call")
     asked.add_argument("--hand", type=int, metavar="SEED", help="what hands wait for at the lay bench")
     asked.add_argument("--screen", type=int, metavar="SEED", help="the same at the screen, in Chromium")
+    asked.add_argument("--first", type=int, metavar="SEED", help="how soon the first piece is on the screen")
     asked.add_argument("--forecast", type=int, metavar="SHOPS", help="whether forecasts are honest")
     asked.add_argument("--book", action="store_true", help="how long pages of the Book take after a year")
     asked.add_argument("--kinds", help=f"fresh jobs of these kinds, with commas: all, {', '.join(KINDS)}")
@@ -96,6 +98,9 @@ def main() -> None:
         return
     if args.book:
         print_book()
+        return
+    if args.first is not None:
+        print_first(args.first)
         return
     if args.screen is not None:
         print_screen(args.screen)

@@ -65,7 +65,7 @@ def print_screen(seed: int) -> None:
         store.migrate()
         fill_if_empty()
         crowd, many = _kept(job, lay), _kept(*_forty(job, lay))
-        with _served() as base, sync_playwright() as p:
+        with served() as base, sync_playwright() as p:
             page = p.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"]).new_page(viewport=SIZE)
             page.set_content("<body style='background:#2c3638'></body>")
             _frames("nothing at all", page, lambda: _stroll(page, 0))
@@ -111,7 +111,7 @@ def _forty(job: Job, lay: Lay) -> tuple[Job, Lay]:
 
 
 @contextmanager
-def _served() -> Iterator[str]:
+def served() -> Iterator[str]:
     """The application in a process of its own, as a shop has it."""
     port = free_port()
     words = ["--factory", "fairlay.api.app:create_app", "--port", str(port), "--log-level", "error"]

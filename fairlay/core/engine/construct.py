@@ -43,7 +43,8 @@ class Plan:
 
     ``shuffle`` shakes the order; ``square`` lays what is nearly a rectangle earlier, which fills a hide
     better where more is wanted than fits; ``straight_first`` turns a piece off its line only where it must;
-    ``butt`` lays single pieces side to side first, by that taste.
+    ``butt`` lays single pieces side to side first, by that taste; ``one_by_one`` lays whole sets one after
+    another, which is soon done, rather than together from the most there might be.
     """
 
     wish: Wish = field(default_factory=Wish)
@@ -52,6 +53,7 @@ class Plan:
     straight_first: bool = True
     square: float = 0.0
     butt: Taste | None = None
+    one_by_one: bool = False
     ways: tuple[tuple[float, float], ...] = tuple((float(x), float(y)) for x, y in UP_AND_TAILWARD)
 
 
@@ -279,6 +281,12 @@ def _whole_sets(work: Construction, wanted: list[Piece], order: list[int]) -> No
         most = min(p.quantity // p.per_set for p in members)
         area = sum(p.area_mm2 * p.per_set for p in members)
         most = min(most, int(sum(t.hide.usable.area for t in work.tables) // area))
+        if work.plan.one_by_one:
+            for number in range(most):
+                copies = [c for c in work.copies(members) if c.number // c.piece.per_set == number]
+                if work.stop() or not work.place_together(copies, order):
+                    break
+            continue
         for sets in range(most, 0, -1):
             copies = [c for c in work.copies(members) if c.number < sets * c.piece.per_set]
             if work.stop() or work.place_together(copies, order):

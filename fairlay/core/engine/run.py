@@ -221,6 +221,8 @@ def _plan(job: Job, step: int, rng: np.random.Generator, just_enough: bool = Fal
     along = 0.6 if roll else 0.03 if job.objective == "order" else 0.0
     square = 2.0 if job.objective == "fill" else 0.0
     if step == 0:
+        return Plan(Wish(along=along), square=square, one_by_one=job.objective == "sets")
+    if step == 1 and job.objective == "sets":
         return Plan(Wish(along=along), square=square)
     if step == 1 and job.objective == "fill" and job.policy.grain_school != "free":
         return Plan(Wish(along=along), square=square, butt=Taste())
