@@ -315,9 +315,11 @@ def test_a_roll_gets_shorter_and_stays_fair() -> None:
     assert referee.broken(asked, write_lay(Lay(tuple(table.placement(lying) for lying in search.best)))) == []
 
 
-@pytest.mark.parametrize("objective", ["fill", "order", "sets"])
-def test_longer_searches_are_fair_and_no_worse(objective: str) -> None:
-    asked = jobs.sets(6, objective=objective, match_sets=["stool"] if objective != "fill" else [])
+@pytest.mark.parametrize(
+    ("objective", "matched"), [("fill", False), ("order", True), ("sets", True), ("sets", False)]
+)
+def test_longer_searches_are_fair_and_no_worse(objective: str, matched: bool) -> None:
+    asked = jobs.sets(6, objective=objective, match_sets=["stool"] if matched else [])
     asked["pieces"].append(jobs.piece("tab", jobs.rectangle(45, 20), 60))
     worths = []
     for steps in (1, 9):

@@ -17,6 +17,7 @@ from fairlay.core.engine import lay_job
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.columns import Column, Columns
 from fairlay.core.engine.cut import EVERYWHERE, Cut
+from fairlay.core.engine.reasons import tables_of
 from fairlay.core.engine.share import Share
 from fairlay.core.engine.table import HideTable
 from fairlay.core.errors import BadJob
@@ -103,6 +104,32 @@ def test_columns_are_chosen_on_the_least_leather(
         default=0,
     )
     assert sum(1 for c in chosen if c) == fewest
+
+
+def test_ends_are_drawn_in_over_several_hides_with_sets_whole() -> None:
+    asked = order(5)
+    job, lay = laid(asked, 1)
+    bank = build_bank(job)
+    own = tables_of(job, bank, lay, spare=True)
+    share = Share(job, bank, own, np.random.default_rng(2), lambda: False)
+    before, placed = share.cost(), sorted((p.piece, p.copy) for p in lay.placements)
+    for _ in range(90):
+        cost = share.cost()
+        share._draw_in([h for h, t in enumerate(own) if t.lying])
+        assert share.cost() <= cost + 1e-9
+        if share.cost() < before - 1e-9:
+            break
+    after = Lay(tuple(p for t in own for p in t.placements()))
+    assert share.cost() < before
+    assert sorted((p.piece, p.copy) for p in after.placements) == placed and share.missing() == 0
+    assert referee.broken(asked, write_lay(after)) == []
+    homes = {
+        (lying.variant.piece.set_name, lying.copy // lying.variant.piece.per_set): h
+        for h, table in enumerate(own)
+        for lying in table.lying.values()
+        if lying.variant.piece.set_name in job.match_sets
+    }
+    assert homes == share.home
 
 
 def test_an_order_gets_cheaper_and_loses_nothing() -> None:
