@@ -31,6 +31,8 @@ SHORTER = 0.004
 EXPLORED = 0.8
 """For this share of the time steps are large; then they shrink from the first to the last of ``PRESSED``."""
 PRESSED = (0.0005, 0.00002)
+MOST_ITEMS = 2500
+"""Overlaps are weighed pair by pair: a roll of more pieces than this stays as it was laid first."""
 POOLED = 40
 """Infeasible lays kept to go on from."""
 LARGE = 0.85

@@ -7,7 +7,7 @@ from dataclasses import replace
 from fairlay.core.engine.reasons import tables_of
 from fairlay.core.engine.refill import Refill
 from fairlay.core.engine.share import Share
-from fairlay.core.engine.shorten import Shorten
+from fairlay.core.engine.shorten import MOST_ITEMS, Shorten
 from fairlay.core.engine.table import HideTable
 from fairlay.core.engine.working import Searching, with_counts
 from fairlay.core.lay.lay import Lay
@@ -107,8 +107,9 @@ class Refills:
         return bool(self.run.best.unplaced) or self._one_roll()
 
     def _one_roll(self) -> bool:
-        hides = self.run.job.hides
-        return len(hides) == 1 and hides[0].is_roll and not self.run.best.unplaced
+        hides, best = self.run.job.hides, self.run.best
+        one = len(hides) == 1 and hides[0].is_roll and not best.unplaced
+        return one and len(best.placements) <= MOST_ITEMS
 
     def work(self) -> None:
         """Work at one hide for some attempts; offer what gets better."""
