@@ -65,6 +65,8 @@ warm_kernels() {
   sources=$(find fairlay/core/engine fairlay/core/shapes -name '*.py' -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
   if [ "$(cat var/warmed 2>/dev/null)" != "$sources" ]; then
     say "Compiling kernels (once) ..."
+    # What is kept is known by its own file alone, and one kernel is compiled into another.
+    find fairlay/core -name '*.nb[ic]' -delete
     .venv/bin/fairlay warm
     printf '%s' "$sources" >var/warmed
   fi

@@ -150,7 +150,8 @@ class DrawIn:
         pushed = not closed and rng.random() < PUSHED
         moved = {i for i in beyond if not (pushed and low <= s.pose[i, 0] <= high)}
         others = [j for j in range(len(self.of)) if j != k and s.spans[j, 0] < s.spans[j, 1]]
-        for own in {self.set_of(lying[i]) for i in moved} - {None}:
+        # In order: that of a set is another in each process, and the same seed is to give the same lay.
+        for own in sorted({found for i in moved if (found := self.set_of(lying[i])) is not None}):
             if others and (closed or rng.random() < MOVED_SETS):
                 new_home = others[int(rng.integers(len(others)))]
                 for i, item in lying.items():
