@@ -18,7 +18,9 @@ from fairlay.core.leather.made_up import grow
 from fairlay.core.leather.mend import parted
 from fairlay.core.leather.usual_outline import SIDE
 from fairlay.core.shapes.rings import Ring
-from fairlay.devices.hide_table import Blot, ChalkStroke, Colour, HideScene, MarkerLaid
+from fairlay.devices.hide_table import Blot, ChalkStroke, Glare, HideScene, MarkerLaid, PenStroke, drawn_words
+from fairlay.devices.photograph import TONES, Develops
+from fairlay.devices.surfaces import Colour, Surface
 
 LEATHERS: dict[str, Colour] = {
     "chestnut": (0.42, 0.25, 0.15),
@@ -31,13 +33,26 @@ LEATHERS: dict[str, Colour] = {
     "slate": (0.30, 0.33, 0.37),
     "umber": (0.26, 0.17, 0.11),
     "tan": (0.64, 0.44, 0.27),
+    "cream": (0.87, 0.82, 0.70),
+    "white": (0.93, 0.92, 0.89),
+    "ash": (0.62, 0.61, 0.59),
+    "lead": (0.40, 0.40, 0.40),
+    "sand suede": (0.74, 0.66, 0.54),
+    "grey suede": (0.50, 0.49, 0.50),
 }
 TABLES: dict[str, Colour] = {
     "green mat": (0.33, 0.45, 0.40),
     "pale board": (0.80, 0.74, 0.62),
     "blue sheet": (0.34, 0.42, 0.56),
+    "plywood": (0.80, 0.66, 0.47),
+    "ruled mat": (0.16, 0.36, 0.29),
+    "steel": (0.60, 0.61, 0.62),
+    "white board": (0.92, 0.92, 0.91),
 }
+SURFACES: dict[str, Surface] = {"plywood": "ply", "ruled mat": "mat", "steel": "steel"}
 CHALK: dict[str, Colour] = {c.name: (c.rgb[0] / 255, c.rgb[1] / 255, c.rgb[2] / 255) for c in USUAL_CHALKS}
+ROOM_MM = 470.0
+"""Table round a hide: as much as marker sheets take with their feet outward."""
 MEANT = {1: "white", 2: "blue", 3: "red"}
 
 
@@ -49,19 +64,21 @@ class RingDrawn:
     severity: int
 
 
-def markers_round(ring: Ring, rng: np.random.Generator, room: float = 190.0) -> tuple[MarkerLaid, ...]:
-    """Return marker sheets laid round a hide, three to five along each long side and one at each end, none
-    quite straight.
+def markers_round(
+    ring: Ring, rng: np.random.Generator, room: float = 200.0, paper: str = "A4"
+) -> tuple[MarkerLaid, ...]:
+    """Return marker sheets laid round a hide, three to five along each long side and one at each end, their feet
+    away from it, none quite straight.
     """
     (x0, y0), (x1, y1) = ring.min(axis=0) - room, ring.max(axis=0) + room
     n = 5 if x1 - x0 > 2750 else 4 if x1 - x0 > 2000 else 3
-    at = [(x, y) for y in (y0, y1) for x in np.linspace(x0, x1, n)] + [
-        (x0, (y0 + y1) / 2),
-        (x1, (y0 + y1) / 2),
-    ]
+    at = [(x, y0, 180.0) for x in np.linspace(x0, x1, n)] + [(x, y1, 0.0) for x in np.linspace(x0, x1, n)]
+    at += [(x0, (y0 + y1) / 2, 90.0), (x1, (y0 + y1) / 2, -90.0)]
     return tuple(
-        MarkerLaid(i, float(x + rng.normal(0, 8)), float(y + rng.normal(0, 8)), float(rng.normal(0, 5)))
-        for i, (x, y) in enumerate(at)
+        MarkerLaid(
+            i, float(x + rng.normal(0, 8)), float(y + rng.normal(0, 8)), float(turn + rng.normal(0, 5)), paper
+        )
+        for i, (x, y, turn) in enumerate(at)
     )
 
 
@@ -179,12 +196,14 @@ def scene_of(
         strokes_for(d.outline, d.severity, rng, float(rng.uniform(0.6, 0.95))) for d in drawn
     ) + tuple(lines)
     colour = LEATHERS[leather]
-    size = ring.max(axis=0) + 420.0
+    size = ring.max(axis=0) + ROOM_MM
     made = HideScene(
         (ring,),
         colour,
         table=(float(size[0]), float(size[1])),
         table_colour=TABLES[table],
+        surface=SURFACES.get(table, "even"),
+        grain=0.12 if "suede" in leather else 0.07,
         markers=markers_round(ring, rng),
         chalk=strokes,
         blemishes=natural_marks(ring, rng, colour, 12),
@@ -196,7 +215,7 @@ def scene_of(
     return replace(made, **more)  # type: ignore[arg-type]  # the scene's own fields, by name
 
 
-def placed(ring: Ring, turn_deg: float = 0.0, at: tuple[float, float] = (420.0, 420.0)) -> Ring:
+def placed(ring: Ring, turn_deg: float = 0.0, at: tuple[float, float] = (ROOM_MM, ROOM_MM)) -> Ring:
     """Return a hide turned on its table, its bounds beginning at ``at``."""
     t = math.radians(turn_deg)
     out = ring @ np.array([[math.cos(t), math.sin(t)], [-math.sin(t), math.cos(t)]])
@@ -204,10 +223,145 @@ def placed(ring: Ring, turn_deg: float = 0.0, at: tuple[float, float] = (420.0, 
     return moved
 
 
+def contrast(leather: str, table: str) -> float:
+    """Return how far a leather's colour stands from a table's, as displayed (levels of 255, by the channel that
+    differs most)."""
+    return 255 * max(abs(a - b) for a, b in zip(LEATHERS[leather], TABLES[table], strict=True))
+
+
+def any_scene(
+    rng: np.random.Generator, width_px: int = 6000, rings: int = 9
+) -> tuple[str, HideScene, Ring, list[RingDrawn]]:
+    """Return a table as a shop's day brings it: any leather on any table that it can be told from at a glance, any
+    lamp, any camera; its name, the scene, the true outline on the table in mm, and the rings drawn.
+    """
+    pairs = [(a, b) for a in LEATHERS for b in TABLES if contrast(a, b) > 38]
+    leather, table = pairs[int(rng.integers(len(pairs)))]
+    ring = placed(
+        grow(SIDE, float(rng.uniform(2000, 2300)), float(rng.uniform(930, 1100)), rng), float(rng.uniform(-4, 4))
+    )
+    holes = tuple(
+        chalk_ring(x, y, a, d, rng, 0.01) for x, y, a, d in scattered(ring, rng, int(rng.integers(0, 3)), 22, 60)
+    )
+    taken = Polygon(ring, holes)
+    drawn = [
+        RingDrawn(chalk_ring(x, y, a, d, rng, float(rng.choice([0.0, 0.0, 0.06, 0.1]))), int(rng.integers(1, 4)))
+        for x, y, a, d in scattered(ring, rng, rings, 24, 150)
+        if taken.contains(LineString([(x, y), (x + 0.1, y)]).buffer(a / 2 + 15))
+    ]
+    # Chalk of the leather's own colour shows nobody anything.
+    own = np.array(LEATHERS[leather])
+    drawn = [d for d in drawn if np.abs(own - CHALK[MEANT[d.severity]]).max() > 0.24]
+    made = scene_of(
+        ring,
+        leather,
+        table,
+        rng,
+        drawn,
+        width_px=width_px,
+        height_px=width_px * 2 // 3,
+        rings=(ring, *holes),
+        thickness_mm=float(rng.uniform(1.2, 3.5)),
+        curls=tuple(
+            (float(p[0]), float(p[1]), float(rng.uniform(1, 4)), 50.0) for p in ring[rng.integers(0, len(ring), 2)]
+        ),
+    )
+    made = replace(made, markers=markers_round(ring, rng, paper=str(rng.choice(["A4", "Letter"]))))
+    made = replace(made, chalk=tuple(_pressed_unevenly(s, rng) for s in made.chalk), written=_written(ring, rng, leather))
+    return f"{leather} on {table}", _seen(made, rng), ring, drawn
+
+
+def _pressed_unevenly(stroke: ChalkStroke, rng: np.random.Generator) -> ChalkStroke:
+    """A ring with two places where the hand pressed lightly, or not at all, in some; drawn a little twice in
+    others.
+    """
+    kind = int(rng.integers(0, 4))
+    across = float(np.ptp(stroke.points, axis=0).max())
+    if kind == 0 and across > 45:
+        wide = min(0.055, 8.0 / (3 * across))
+        places = (float(rng.uniform(0.08, 0.4)), float(rng.uniform(0.55, 0.85)))
+        return replace(stroke, weak=tuple((p - wide, p + wide, float(rng.choice([0.0, 0.15]))) for p in places))
+    if kind == 1:
+        return replace(stroke, weak=((0.3, 0.5, 0.4), (0.75, 0.85, 0.35)))
+    return stroke
+
+
+def _written(ring: Ring, rng: np.random.Generator, leather: str) -> tuple[PenStroke, ...]:
+    """A number in pen near the tail, and veins."""
+    (x0, y0), (x1, y1) = ring.min(axis=0), ring.max(axis=0)
+    dark = max(LEATHERS[leather]) < 0.35
+    ink = (0.75, 0.75, 0.78) if dark else (0.10, 0.10, 0.14)
+    word = "".join(rng.choice(list("01234678"), 3))
+    at = (float(x0 + 0.28 * (x1 - x0)), float(y0 + 0.25 * (y1 - y0)))
+    out = [PenStroke(p, ink, 1.6) for p in drawn_words(word, *at, 26.0)]
+    r, g, b = (c * 0.86 for c in LEATHERS[leather])
+    for _ in range(int(rng.integers(0, 4))):
+        start = rng.uniform(ring.min(axis=0) + 300, ring.max(axis=0) - 300)
+        vein = start + np.cumsum(rng.normal(0, 9, (18, 2)) + rng.uniform(-14, 14, 2), axis=0)
+        out.append(PenStroke(vein, (r, g, b), float(rng.uniform(2, 4)), 0.7))
+    return tuple(out)
+
+
+def _seen(scene: HideScene, rng: np.random.Generator) -> HideScene:
+    """A scene under some light and some camera, far enough off for every marker to be in the picture."""
+    (x0, y0), (x1, y1) = scene.rings[0].min(axis=0), scene.rings[0].max(axis=0)
+    wide, deep = scene.table
+    lamps = tuple(
+        (float(rng.uniform(0, wide)), float(rng.uniform(0, deep)), float(rng.uniform(500, 1200)), float(rng.uniform(0, 0.4)))
+        for _ in range(int(rng.integers(0, 3)))
+    )
+    glare = tuple(
+        Glare(
+            float(rng.uniform(x0, x1)),
+            float(rng.uniform(y0, y1)),
+            (float(rng.uniform(60, 200)), float(rng.uniform(20, 130))),
+            float(rng.uniform(0.005, 0.09)),
+            float(rng.uniform(0, 180)),
+        )
+        for _ in range(int(rng.integers(0, 3)))
+    )
+    person = (
+        (float(rng.uniform(0.2, 0.8) * wide), deep, float(rng.uniform(300, 600)), float(rng.uniform(0.1, 0.35)))
+        if rng.random() < 0.4
+        else None
+    )
+    tilt = (float(rng.uniform(-9, 9)), float(rng.uniform(-9, 9)))
+    # White paper is brought to so much of the picture's range, as a camera's meter does.
+    bright = 1.15 + sum(s for *_, s in lamps)
+    return replace(
+        scene,
+        lamps=lamps,
+        glare=glare,
+        person=person,
+        uneven=float(rng.uniform(0.02, 0.08)),
+        end=(wide - 12, deep - float(rng.uniform(5, 40))) if rng.random() < 0.5 else None,
+        tilt_deg=tilt,
+        roll_deg=float(rng.uniform(-4, 4)),
+        lens=(float(rng.uniform(-0.10, 0.04)), float(rng.uniform(0, 0.02))),
+        span_mm=scene.span_mm * (1.04 + 0.006 * float(np.hypot(*tilt))),
+        shade=float(rng.uniform(0.05, 0.4)),
+        lean=float(rng.uniform(0, 6.28)),
+        shadow=float(rng.uniform(0.25, 0.7)),
+        shadow_soft_mm=float(rng.uniform(1.0, 5.0)),
+        tint=(float(rng.uniform(0.9, 1.15)), float(rng.uniform(0.8, 1.05))),
+        camera=Develops(
+            exposure=float(rng.uniform(0.8, 1.0)) / (0.86 * bright) * 0.95,
+            blur_px=float(rng.uniform(0.6, 1.5)),
+            motion_px=(float(rng.uniform(-1, 1)), float(rng.uniform(-1, 1))),
+            vignette=float(rng.uniform(0, 0.25)),
+            noise=float(rng.uniform(0.004, 0.02)),
+            balance=(float(rng.uniform(0.92, 1.08)), float(rng.uniform(0.92, 1.08))),
+            tone=TONES[int(rng.integers(len(TONES)))],
+            sharpen=float(rng.choice([0.0, 0.4, 0.9])),
+        ),
+        seed=int(rng.integers(1, 1_000_000)),
+    )
+
+
 def tables() -> dict[str, tuple[HideScene, ...]]:
     """Return what the demo's camera can be pointed at, by name; a hide too large for one picture has two."""
     size: dict[str, Any] = {"width_px": 3000, "height_px": 2000}
-    boards = (170.0, 0.10)
+    boards: dict[str, Any] = {"surface": "boards", "uneven": 0.10}
     rng = np.random.default_rng(77)
     side = placed(grow(SIDE, 2180, 1020, rng), 2.0)
     found = scattered(side, rng, 6, 40, 100)
@@ -228,7 +382,7 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
         roll_deg=1.5,
         lens=(-0.06, 0.015),
         shade=0.2,
-        boards=boards,
+        **boards,
         **size,
     )
     bare = replace(usual, chalk=(), seed=5)
@@ -257,7 +411,7 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
         "pale board",
         np.random.default_rng(79),
         tilt_deg=(-4.0, 3.0),
-        boards=boards,
+        **boards,
         **size,
     )
     return {
@@ -267,8 +421,8 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
         "a long russet side, in two pictures": halves,
         "a side half out of the picture": (replace(usual, eye=(usual.eye[0] + 900, usual.eye[1])),),
         "a side with its markers covered": (replace(usual, markers=usual.markers[:2]),),
-        "a side in bad light": (replace(usual, light=0.16, noise=0.02),),
-        "a side out of focus": (replace(usual, blur_px=6.0),),
+        "a side in bad light": (replace(usual, camera=replace(usual.camera, exposure=0.02, noise=0.02)),),
+        "a side out of focus": (replace(usual, camera=replace(usual.camera, blur_px=6.0)),),
         "an undyed side with white chalk": (
             replace(
                 usual,

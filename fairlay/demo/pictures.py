@@ -12,7 +12,7 @@ from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.contour import Contour, flatten
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo.patterns import bellows_board, disc, mitt
-from fairlay.devices.camera import PartOnPage, Scene
+from fairlay.devices.camera import PartOnPage, Scene, Stain
 
 CHESTNUT, RUSSET, CARD, BLACK, INK = (
     (0.42, 0.25, 0.15),
@@ -45,7 +45,7 @@ def tables() -> dict[str, Scene]:
         roll_deg=1.5,
         lens=(-0.08, 0.02),
         shade=0.2,
-        stains=2,
+        stains=(Stain(150, 60, (14, 9)), Stain(330, 200, (18, 12))),
         thickness_mm=1.5,
     )
     return {

@@ -9,12 +9,13 @@ from typing import Any, Protocol
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import Polygon
 
 from fairlay.core.capture.grid_page import INK, LINE_MM, GridPage, grid_page
 from fairlay.core.errors import NotFound, Unavailable
-from fairlay.core.shapes.rings import Ring, rings_of
+from fairlay.core.shapes.rings import Ring
 from fairlay.devices.optics import leaning, rays
+from fairlay.devices.photograph import Develops, photograph
+from fairlay.devices.surfaces import FULL, filled, light, scale
 
 Image = NDArray[np.uint8]
 Floats = NDArray[Any]
@@ -48,13 +49,23 @@ class PartOnPage:
 
 
 @dataclass(frozen=True, eq=False)
+class Stain:
+    """A spill that dried on the page: where, in page mm, how long and wide, and what it leaves of the light."""
+
+    x: float
+    y: float
+    size: tuple[float, float]
+    colour: tuple[float, float, float] = (0.85, 0.75, 0.58)
+
+
+@dataclass(frozen=True, eq=False)
 class Scene:
     """A page with parts under a camera that is neither square nor perfect.
 
-    Angles in degrees; ``lens`` are the radial coefficients k1, k2 of x (1 + k1 r2 + k2 r4) with r in focal
-    lengths; ``shade`` is how much darker the far side is, ``shadow`` how dark a part's own shadow is,
-    ``cast`` how dark the shadow of whoever holds the camera is (0 none); ``noise`` is the standard deviation
-    of 0 to 1.
+    Colours are given as they are displayed. Angles in degrees; ``lens`` are the radial coefficients k1, k2 of x (1 +
+    k1 r2 + k2 r4) with r in focal lengths; ``shade`` is how much less light falls on the far side, ``shadow`` how dark
+    a part's own shadow is, ``cast`` how dark the shadow of whoever holds the camera is (0 none), all as shares of
+    light.
     """
 
     page: GridPage = field(default_factory=lambda: grid_page("A3", True))
@@ -66,12 +77,11 @@ class Scene:
     shift_mm: tuple[float, float] = (0.0, 0.0)
     fill: float = 0.9
     lens: tuple[float, float] = (0.0, 0.0)
-    shade: float = 0.1
-    shadow: float = 0.25
+    shade: float = 0.15
+    shadow: float = 0.4
     cast: float = 0.0
-    stains: int = 0
-    noise: float = 0.012
-    blur_px: float = 0.7
+    stains: tuple[Stain, ...] = ()
+    camera: Develops = field(default_factory=Develops)
     thickness_mm: float = 1.0
     squares: bool = True
     seed: int = 1
@@ -95,30 +105,27 @@ def render(scene: Scene) -> Image:
     distance = focal * span / scene.fill
     middle = np.array([page.width_mm / 2 + scene.shift_mm[0], page.height_mm / 2 + scene.shift_mm[1], 0.0])
     eye: Floats = middle - turn[2] * distance
-    seen = rays(w, h, focal, scene.lens) @ turn.astype(np.float32)
+    falls = _light(scene, h, w, rng)
+    heights = np.linspace(0.0, scene.thickness_mm, 4)[1:] if scene.thickness_mm > 0 else np.zeros(1)
 
-    def seen_at(height: float) -> tuple[Floats, Floats]:
-        t: Floats = (-height - eye[2]) / seen[..., 2]
-        x: Floats = (eye[0] + t * seen[..., 0] + ROOM_MM) * PX_PER_MM - 0.5
-        y: Floats = (eye[1] + t * seen[..., 1] + ROOM_MM) * PX_PER_MM - 0.5
-        return x.astype(np.float32), y.astype(np.float32)
+    def lines(top: int, low: int) -> Floats:
+        seen = rays(w, h, focal, scene.lens, top, low) @ turn.astype(np.float32)
 
-    out: Floats = cv2.remap(plane, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
-        np.float32
-    )
-    for k, height in enumerate(
-        np.linspace(0.0, scene.thickness_mm, 4)[1:] if scene.thickness_mm > 0 else [0.0]
-    ):
-        at = seen_at(float(height))
-        cover = cv2.remap(mask, *at, cv2.INTER_LINEAR)[..., None]
-        shown = cv2.remap(part, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        side = 1.0 if k == 2 or scene.thickness_mm == 0 else 0.7
-        out = out * (1 - cover) + shown * side * cover
-    out *= _light(scene, h, w, rng)[..., None]
-    if scene.blur_px > 0:
-        out = cv2.GaussianBlur(out, (0, 0), scene.blur_px)
-    out = out + rng.normal(0, scene.noise, out.shape).astype(np.float32) * np.sqrt(np.clip(out, 0.05, 1))
-    return np.asarray(np.clip(out * 255, 0, 255), dtype=np.uint8)
+        def shown(raster: Floats, height: float) -> Floats:
+            t: Floats = (-height - eye[2]) / seen[..., 2]
+            x: Floats = (eye[0] + t * seen[..., 0] + ROOM_MM) * PX_PER_MM - 0.5
+            y: Floats = (eye[1] + t * seen[..., 1] + ROOM_MM) * PX_PER_MM - 0.5
+            at = x.astype(np.float32), y.astype(np.float32)
+            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+
+        out = shown(plane, 0.0) / FULL
+        for k, height in enumerate(map(float, heights)):
+            cover = shown(mask, height)[..., None] / 255
+            side = 1.0 if k == len(heights) - 1 else 0.5
+            out = out * (1 - cover) + shown(part, height) / FULL * side * cover
+        return np.asarray(out * falls[top:low, :, None], np.float32)
+
+    return photograph(lines, h, w, scene.camera, scene.seed)
 
 
 def encoded(image: Image, quality: int = 90) -> Picture:
@@ -159,83 +166,73 @@ class SimulatedCamera:
 
 
 def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floats]:
-    """The bench with the page on it, the parts' own faces, and where parts are, at ``PX_PER_MM``."""
+    """The bench with the page on it, the parts' own faces, and where parts are (0 to 255), at ``PX_PER_MM``."""
     page = scene.page
     w, h = int((page.width_mm + 2 * ROOM_MM) * PX_PER_MM), int((page.height_mm + 2 * ROOM_MM) * PX_PER_MM)
-    plane = np.empty((h, w, 3), np.uint8)
-    plane[:] = _byte((0.17, 0.20, 0.21))
+    plane = np.empty((h, w, 3), np.uint16)
+    plane[:] = _ink((0.17, 0.20, 0.21))
 
     def px(points: NDArray[np.float64]) -> NDArray[np.int32]:
         return np.round((points + ROOM_MM) * PX_PER_MM * 64 - 32).astype(np.int32)
 
-    def box(x0: float, y0: float, x1: float, y1: float) -> NDArray[np.int32]:
-        return px(np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]))
+    def box(x0: float, y0: float, x1: float, y1: float, colour: tuple[float, float, float]) -> None:
+        """A box, its edges to the nearest px."""
+        x0, y0, x1, y1 = (round((v + ROOM_MM) * PX_PER_MM) for v in (x0, y0, x1, y1))
+        plane[y0:y1, x0:x1] = _ink(colour)
 
-    cv2.fillPoly(
-        plane, [box(0, 0, page.width_mm, page.height_mm)], _byte((0.93, 0.925, 0.90)), cv2.LINE_AA, 6
-    )
+    box(0, 0, page.width_mm, page.height_mm, (0.93, 0.925, 0.90))
     if scene.squares:
         right, low = page.x0 + page.across * page.square_mm, page.y0 + page.down * page.square_mm
         half = LINE_MM / 2
         for x in page.x0 + np.arange(page.across + 1) * page.square_mm:
-            cv2.fillPoly(plane, [box(x - half, page.y0, x + half, low)], _byte(INK), cv2.LINE_AA, 6)
+            box(x - half, page.y0, x + half, low, INK)
         for y in page.y0 + np.arange(page.down + 1) * page.square_mm:
-            cv2.fillPoly(plane, [box(page.x0, y - half, right, y + half)], _byte(INK), cv2.LINE_AA, 6)
+            box(page.x0, y - half, right, y + half, INK)
     mask = np.zeros((h, w), np.uint8)
-    part = np.empty((h, w, 3), np.uint8)
-    part[:] = _byte((0.5, 0.4, 0.3))
+    part = np.empty((h, w, 3), np.uint16)
+    part[:] = _ink((0.5, 0.4, 0.3))
     for p in scene.parts:
         if p.line_mm:
-            cv2.polylines(
-                plane,
-                [px(p.rings[0])],
-                True,
-                _byte(p.colour),
-                max(1, round(p.line_mm * PX_PER_MM)),
-                cv2.LINE_AA,
-                6,
-            )
+            line = np.zeros((h, w), np.uint8)
+            cv2.polylines(line, [px(p.rings[0])], True, 255, max(1, round(p.line_mm * PX_PER_MM)), cv2.LINE_AA, 6)
+            where = np.nonzero(line)
+            cover = line[where][:, None].astype(np.float32) / 255
+            plane[where] = (plane[where] * (1 - cover) + _ink(p.colour) * cover).astype(np.uint16)
             continue
-        own = np.zeros((h, w), np.uint8)
-        # OpenCV fills half a pixel beyond a polygon's edge.
-        exact = Polygon(p.rings[0], p.rings[1:]).buffer(-0.5 / PX_PER_MM, join_style="mitre")
-        cv2.fillPoly(own, [px(r) for r in rings_of(exact)], 255, cv2.LINE_AA, 6)
-        mask = np.maximum(mask, own)
+        mask = np.maximum(mask, filled((h, w), [r + ROOM_MM for r in p.rings], PX_PER_MM))
         # The face reaches beyond its outline, so that its edge is cut by the mask alone.
-        cv2.fillPoly(part, [px(p.rings[0])], _byte(p.colour), cv2.LINE_8, 6)
-        cv2.polylines(part, [px(p.rings[0])], True, _byte(p.colour), int(5 * PX_PER_MM), cv2.LINE_8, 6)
-    cover = mask.astype(np.float32) / 255
-    shown = plane.astype(np.float32) / 255
-    for _ in range(scene.stains):
-        _stain(shown, rng)
+        own = np.zeros((h, w), np.uint8)
+        cv2.fillPoly(own, [px(p.rings[0])], 1, cv2.LINE_8, 6)
+        cv2.polylines(own, [px(p.rings[0])], True, 1, int(5 * PX_PER_MM), cv2.LINE_8, 6)
+        part[own > 0] = _ink(p.colour)
+    for stain in scene.stains:
+        _stain(plane, stain)
     if scene.shadow > 0 and mask.any():
         lean = 1.4 * max(scene.thickness_mm, 0.6) * PX_PER_MM
-        fallen = cv2.GaussianBlur(
-            cv2.warpAffine(cover, np.array([[1, 0, lean], [0, 1, 0.7 * lean]], np.float32), (w, h)),
-            (0, 0),
-            0.8 * PX_PER_MM,
-        )
-        shown *= (1 - scene.shadow * fallen)[..., None]
-    face = part.astype(np.float32) / 255
-    face *= _grain((h, w), rng)[..., None]
-    return shown, face, cover
+        way = np.array([[1, 0, lean], [0, 1, 0.7 * lean]], np.float32)
+        fallen = cv2.GaussianBlur(cv2.warpAffine(mask, way, (w, h)), (0, 0), 0.8 * PX_PER_MM)
+        scale(plane, 1 - scene.shadow / 255 * fallen.astype(np.float32))
+    scale(part, _grain((h, w), rng))
+    return plane, part, mask
 
 
-def _byte(colour: tuple[float, float, float]) -> tuple[int, int, int]:
-    r, g, b = (round(255 * c) for c in colour)
-    return r, g, b
+def _ink(colour: tuple[float, float, float]) -> Floats:
+    return np.asarray(light(colour) * FULL, np.float32)
 
 
-def _stain(plane: Floats, rng: np.random.Generator) -> None:
-    """A spill that dried on the page."""
+def _stain(plane: Floats, stain: Stain) -> None:
     h, w = plane.shape[:2]
-    size = int(30 * PX_PER_MM)
-    blot: Any = np.zeros((size, size), np.float32)
-    axes = (int(rng.uniform(4, 11) * PX_PER_MM), int(rng.uniform(4, 8) * PX_PER_MM))
-    cv2.ellipse(blot, (size // 2, size // 2), axes, float(rng.uniform(0, 180)), 0, 360, 1.0, -1)
+    x, y = (stain.x + ROOM_MM) * PX_PER_MM, (stain.y + ROOM_MM) * PX_PER_MM
+    room = int(2 * max(stain.size) * PX_PER_MM)
+    x0, y0, x1, y1 = max(0, int(x) - room), max(0, int(y) - room), min(w, int(x) + room), min(h, int(y) + room)
+    if x0 >= x1 or y0 >= y1:
+        return
+    blot: Any = np.zeros((y1 - y0, x1 - x0), np.float32)
+    axes = (int(stain.size[0] / 2 * PX_PER_MM), int(stain.size[1] / 2 * PX_PER_MM))
+    cv2.ellipse(blot, (int(x) - x0, int(y) - y0), axes, 30.0, 0, 360, 1.0, -1)
     blot = cv2.GaussianBlur(blot, (0, 0), 1.5 * PX_PER_MM)[..., None]
-    x, y = int(rng.uniform(0.2, 0.75) * (w - size)), int(rng.uniform(0.2, 0.75) * (h - size))
-    plane[y : y + size, x : x + size] *= 1 - blot * np.array([0.06, 0.10, 0.16], np.float32)
+    part = plane[y0:y1, x0:x1]
+    part[:] = part * (1 - blot * (1 - np.array(stain.colour, np.float32)))
 
 
 def _grain(shape: tuple[int, int], rng: np.random.Generator) -> Floats:
@@ -249,16 +246,14 @@ def _grain(shape: tuple[int, int], rng: np.random.Generator) -> Floats:
     fine: Any = cv2.resize(
         rng.normal(0, 1, (h // 5, w // 5)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR
     )
-    return np.asarray(1 + 0.05 * broad + 0.05 * fine, np.float32)
+    return np.asarray(1 + 0.08 * broad + 0.08 * fine, np.float32)
 
 
 def _light(scene: Scene, h: int, w: int, rng: np.random.Generator) -> Floats:
     x, y = np.meshgrid(np.linspace(-1, 1, w, dtype=np.float32), np.linspace(-1, 1, h, dtype=np.float32))
     turn = rng.uniform(0, 2 * np.pi)
-    light: Any = (
-        1 - scene.shade * (0.5 + 0.5 * (x * np.cos(turn) + y * np.sin(turn))) - 0.06 * (x * x + y * y)
-    )
+    falls: Any = 1 - scene.shade * (0.5 + 0.5 * (x * np.cos(turn) + y * np.sin(turn)))
     if scene.cast > 0:
         edge = x * np.cos(turn + 1) + y * np.sin(turn + 1) - rng.uniform(0.0, 0.5)
-        light = light * (1 - scene.cast / (1 + np.exp(-edge * 14)))
-    return np.asarray(light, np.float32)
+        falls = falls * (1 - scene.cast / (1 + np.exp(-edge * 14)))
+    return np.asarray(falls, np.float32)

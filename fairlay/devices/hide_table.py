@@ -1,55 +1,65 @@
 """A table with a hide on it under a camera that is neither square nor perfect: pictures to practise on and to
 test with.
 
-Everything on the table is in mm, x to the right and y down as the picture shows them.
+Everything on the table is in mm, x to the right and y down as the picture shows them. Colours are given as they
+are displayed; what is reckoned with is light.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import Polygon
 
-from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, RIM_MM, fields
 from fairlay.core.errors import NotFound, Unavailable
-from fairlay.core.shapes.rings import Ring, rings_of
+from fairlay.core.shapes.rings import Ring
 from fairlay.devices.camera import FOCAL_WIDTHS, Image, Picture, encoded
 from fairlay.devices.optics import leaning, rays
+from fairlay.devices.photograph import Develops, photograph
+from fairlay.devices.surfaces import FULL, PX_PER_MM, Colour, Surface, face, filled, lay_sheet, light, scale, table_top
 
 Floats = NDArray[Any]
-Colour = tuple[float, float, float]
-
-PX_PER_MM = 2.4
-BAND = 400
-"""Lines of the picture that are worked out at a time: a whole one of 24 million pixels would take gigabytes.
-"""
-PAPER, INK = (0.93, 0.93, 0.91), (0.07, 0.07, 0.08)
 
 
 @dataclass(frozen=True)
 class MarkerLaid:
-    """A marker sheet on the table: its number, the middle of the marker, and how far it is turned."""
+    """A marker sheet on the table: its number, the middle of the marker, how far it is turned, its paper."""
 
     number: int
     x: float
     y: float
     turn_deg: float = 0.0
+    paper: str = "A4"
 
 
 @dataclass(frozen=True, eq=False)
 class ChalkStroke:
-    """A line of chalk: points in mm, its colour, how strongly it was drawn (0 to 1), how wide it is."""
+    """A line of chalk: points in mm, its colour, how strongly it was drawn (0 to 1), how wide it is.
+
+    ``weak``: stretches (from, to, strength) of the way, in shares of it, where the hand pressed less; 0 is an
+    opening.
+    """
 
     points: Ring
     colour: Colour
     strength: float = 0.8
     width_mm: float = 7.0
+    weak: tuple[tuple[float, float, float], ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class PenStroke:
+    """A line of pen or brand on a face: points in mm, its colour, and its width."""
+
+    points: Ring
+    colour: Colour
+    width_mm: float = 1.2
+    strength: float = 0.9
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,26 +75,63 @@ class Blot:
 
 
 @dataclass(frozen=True, eq=False)
-class HideScene:
-    """A hide on a table. ``curls`` are (x, y, lift in mm, reach in mm) of edges that stand up; ``glare`` (x,
-    y, reach in mm, strength) of a lamp's shine.
+class CardLaid:
+    """A card template that lies on the hide: its outline and holes on the table, in mm, its colour, and how thick
+    it is.
+    """
 
-    ``boards``: how wide the table's boards are in mm, none where 0, and how far their tones differ (a share).
-    ``eye`` is where the camera stands over (x, y) of the table; ``span_mm`` how much table its picture is
-    wide. Other fields as in ``camera.Scene``.
+    rings: tuple[Ring, ...]
+    colour: Colour
+    thickness_mm: float = 0.8
+
+
+@dataclass(frozen=True, eq=False)
+class Glare:
+    """A lamp's shine: where, how far it reaches (x, y; one standard deviation, mm), how strong (a share of all
+    light), how far it is turned.
+    """
+
+    x: float
+    y: float
+    reach: tuple[float, float]
+    strength: float
+    turn_deg: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class HideScene:
+    """A hide on a table. ``curls`` are (x, y, lift in mm, reach in mm) of edges that stand up.
+
+    ``surface``: what the table is of, with boards ``wide_mm`` wide and tones that differ by ``uneven`` (a share);
+    ``end`` where the table ends toward x and y, beyond which a darker floor lies. ``lamps``: (x, y, reach in mm,
+    strength) of light that falls more in one place; ``shade``: how much less falls on the far side; ``person``:
+    (x, y, reach, how dark) of the photographer's own shadow. ``tint``: what the light's red and blue are
+    multiplied by. ``eye`` is where the camera stands over (x, y) of the table; ``span_mm`` how much table its
+    picture is wide. Angles in degrees; ``lens`` are the radial coefficients k1, k2 of x (1 + k1 r2 + k2 r4), r in
+    focal lengths. ``over``: what lies on hide and cards, a hand or a weight.
     """
 
     rings: tuple[Ring, ...]
     colour: Colour
     table: tuple[float, float] = (2800.0, 1700.0)
     table_colour: Colour = (0.36, 0.44, 0.41)
+    surface: Surface = "even"
+    wide_mm: float = 170.0
+    uneven: float = 0.05
+    end: tuple[float, float] | None = None
+    floor_colour: Colour = (0.22, 0.20, 0.19)
+    grain: float = 0.07
     markers: tuple[MarkerLaid, ...] = ()
     blemishes: tuple[Blot, ...] = ()
+    written: tuple[PenStroke, ...] = ()
     chalk: tuple[ChalkStroke, ...] = ()
     clutter: tuple[Blot, ...] = ()
-    boards: tuple[float, float] = (0.0, 0.0)
+    cards: tuple[CardLaid, ...] = ()
+    over: tuple[Blot, ...] = ()
     curls: tuple[tuple[float, float, float, float], ...] = ()
-    glare: tuple[tuple[float, float, float, float], ...] = ()
+    glare: tuple[Glare, ...] = ()
+    lamps: tuple[tuple[float, float, float, float], ...] = ()
+    person: tuple[float, float, float, float] | None = None
     thickness_mm: float = 2.0
     width_px: int = 6000
     height_px: int = 4000
@@ -93,71 +140,55 @@ class HideScene:
     tilt_deg: tuple[float, float] = (0.0, 0.0)
     roll_deg: float = 0.0
     lens: tuple[float, float] = (0.0, 0.0)
-    light: float = 1.0
-    warmth: float = 0.0
-    shade: float = 0.1
-    shadow: float = 0.3
-    noise: float = 0.01
-    blur_px: float = 0.8
+    shade: float = 0.15
+    lean: float = 0.7
+    shadow: float = 0.5
+    shadow_soft_mm: float = 3.0
+    tint: tuple[float, float] = (1.0, 1.0)
+    camera: Develops = field(default_factory=Develops)
     seed: int = 1
 
 
 def render_hide(scene: HideScene) -> Image:
     """Return the picture of a hide on its table: ``(height_px, width_px, 3)`` uint8, red, green, blue."""
     rng = np.random.default_rng(scene.seed)
-    table, face, mask, lift = _layers(scene, rng)
+    table, top, mask, lift = _layers(scene, rng)
+    fallen = _fallen(scene, table.shape[:2])
     h, w = scene.height_px, scene.width_px
     focal = FOCAL_WIDTHS * w
     turn = leaning(scene.tilt_deg, scene.roll_deg)
     eye = np.array([*scene.eye, 0.0]) - turn[2] * (focal * scene.span_mm / w)
-    warm = np.array([1 + scene.warmth, 1.0, 1 - scene.warmth], np.float32) * scene.light
-    lean = rng.uniform(0, 2 * np.pi)
-    out: Image = np.empty((h, w, 3), np.uint8)
-    for top in range(0, h, BAND):
-        low = min(h, top + BAND)
-        own_rays = rays(w, h, focal, scene.lens, top, low) @ turn.astype(np.float32)
 
-        def seen_at(z: Floats | float, along: Floats = own_rays) -> tuple[Floats, Floats]:
+    def lines(first: int, last: int) -> Floats:
+        along = rays(w, h, focal, scene.lens, first, last) @ turn.astype(np.float32)
+
+        def seen_at(z: Floats | float) -> tuple[Floats, Floats]:
             t = (-z - eye[2]) / along[..., 2]
             x = (eye[0] + t * along[..., 0]) * PX_PER_MM - 0.5
             y = (eye[1] + t * along[..., 1]) * PX_PER_MM - 0.5
             return x.astype(np.float32), y.astype(np.float32)
 
-        own: Floats = (
-            cv2.remap(table, *seen_at(0.0), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
-                np.float32
-            )
-            / 255
-        )
+        def shown(raster: Floats, at: tuple[Floats, Floats]) -> Floats:
+            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+
+        foot = seen_at(0.0)
+        own = shown(table, foot) / FULL
         at = seen_at(scene.thickness_mm)
         if scene.curls:
             for _ in range(3):
                 at = seen_at(scene.thickness_mm + cv2.remap(lift, *at, cv2.INTER_LINEAR))
-        cover = cv2.remap(mask, *at, cv2.INTER_LINEAR).astype(np.float32)[..., None] / 255
-        own = (
-            own * (1 - cover)
-            + cv2.remap(face, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
-            / 255
-            * cover
-        )
-        x, y = np.meshgrid(
-            np.linspace(-1, 1, w, dtype=np.float32), (np.arange(top, low, dtype=np.float32) / h * 2 - 1)
-        )
-        own *= (
-            1 - scene.shade * (0.5 + 0.5 * (x * np.cos(lean) + y * np.sin(lean))) - 0.06 * (x * x + y * y)
-        )[..., None] * warm
-        out[top:low] = np.clip(own * 255, 0, 255).astype(np.uint8)
-    if scene.blur_px > 0:
-        out = np.asarray(cv2.GaussianBlur(out, (0, 0), scene.blur_px), np.uint8)
-    for top in range(0, h, BAND):
-        part = out[top : top + BAND].astype(np.float32)
-        noise = (
-            rng.standard_normal(part.shape, dtype=np.float32)
-            * (scene.noise * 255)
-            * np.sqrt(np.clip(part / 255, 0.05, 1))
-        )
-        out[top : top + BAND] = np.clip(part + noise, 0, 255).astype(np.uint8)
-    return out
+        middle = ((foot[0] + at[0]) / 2, (foot[1] + at[1]) / 2)
+        # The raw edge: seen where it faces the camera, below the face.
+        raw = light(scene.colour) * 0.55
+        for place in (foot, middle):
+            side = shown(mask, place)[..., None] / 255
+            own = own * (1 - side) + raw * side
+        cover = shown(mask, at)[..., None] / 255
+        own = own * (1 - cover) + shown(top, at) / FULL * cover
+        x, y = np.clip(foot[0] / 8, 0, None), np.clip(foot[1] / 8, 0, None)
+        return np.asarray(own * shown(fallen, (x, y)), np.float32)
+
+    return photograph(lines, h, w, scene.camera, scene.seed)
 
 
 @dataclass(frozen=True)
@@ -205,13 +236,20 @@ def _taken(scene: HideScene) -> Picture:
     return encoded(render_hide(scene))
 
 
-def _px(points: NDArray[np.float64]) -> NDArray[np.int32]:
-    return np.round(points * PX_PER_MM * 64 - 32).astype(np.int32)
-
-
-def _byte(colour: Colour) -> tuple[int, int, int]:
-    r, g, b = (round(255 * c) for c in colour)
-    return r, g, b
+def _fallen(scene: HideScene, shape: tuple[int, int]) -> Floats:
+    """The light that falls on each place of the table, ``(h, w, 3)`` float32, at an eighth of the rasters' detail."""
+    h, w = (v // 8 + 1 for v in shape)
+    y, x = (v.astype(np.float32) * (8 / PX_PER_MM) for v in np.mgrid[0:h, 0:w])
+    wide, deep = scene.table
+    across = (x / wide * 2 - 1) * np.cos(scene.lean) + (y / deep * 2 - 1) * np.sin(scene.lean)
+    own = 1 - scene.shade * (0.5 + 0.5 * across)
+    for lx, ly, reach, strength in scene.lamps:
+        own = own + strength / (1 + ((x - lx) ** 2 + (y - ly) ** 2) / reach**2)
+    if scene.person is not None:
+        px, py, reach, dark = scene.person
+        own = own * (1 - dark / (1 + np.exp((np.hypot(x - px, (y - py) * 0.8) - reach) / (0.12 * reach))))
+    tint = np.array([scene.tint[0], 1.0, scene.tint[1]], np.float32)
+    return np.asarray(own[..., None] * tint, np.float32)
 
 
 def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats]:
@@ -219,109 +257,62 @@ def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats,
     mm.
     """
     w, h = int(scene.table[0] * PX_PER_MM), int(scene.table[1] * PX_PER_MM)
-    table = _texture((h, w), scene.table_colour, rng, 0.02, 0.03)
-    if scene.boards[0] > 0:
-        _boards(table, *scene.boards, np.random.default_rng(scene.seed + 1))
+    table = table_top((h, w), scene.table_colour, scene.surface, scene.wide_mm, scene.uneven, rng)
+    if scene.end is not None:
+        ex, ey = (int(v * PX_PER_MM) for v in scene.end)
+        floor = face((h, w), scene.floor_colour, rng, 0.05, 0.04)
+        table[ey:], table[:, ex:] = floor[ey:], floor[:, ex:]
     for m in scene.markers:
-        _marker(table, m)
+        lay_sheet(table, m.number, m.paper, m.x, m.y, m.turn_deg)
     for blot in scene.clutter:
         _blot(table, blot)
-    mask = np.zeros((h, w), np.uint8)
-    # OpenCV fills about two thirds of a pixel beyond the edge of a polygon.
-    exact = Polygon(scene.rings[0], scene.rings[1:]).buffer(-0.65 / PX_PER_MM, join_style="mitre")
-    cv2.fillPoly(mask, [_px(r) for r in rings_of(exact)], 255, cv2.LINE_AA, 6)
-    if scene.shadow > 0:
-        fall = (1.5 * scene.thickness_mm + 2) * PX_PER_MM
-        fallen = cv2.GaussianBlur(
-            cv2.warpAffine(mask, np.array([[1, 0, fall], [0, 1, 0.7 * fall]], np.float32), (w, h)),
-            (0, 0),
-            3 * PX_PER_MM,
-        )
-        _scale(table, 1 - scene.shadow / 255 * fallen.astype(np.float32))
-    face = _texture((h, w), scene.colour, rng, 0.06, 0.07)
+    mask = filled((h, w), scene.rings, PX_PER_MM)
+    _shadow(table, mask, scene.thickness_mm, scene)
+    top = face((h, w), scene.colour, rng, 0.06, scene.grain)
     for blot in scene.blemishes:
-        _blot(face, blot)
+        _blot(top, blot)
+    for pen in scene.written:
+        _line(top, pen.points, pen.colour, pen.width_mm, np.full(1, pen.strength), None)
     for stroke in scene.chalk:
-        _chalk(face, stroke, rng)
-    for x, y, reach, strength in scene.glare:
-        _glare(face, x, y, reach, strength)
+        _line(top, stroke.points, stroke.colour, stroke.width_mm, _pressed(stroke), rng)
+    for card in scene.cards:
+        lain = filled((h, w), card.rings, PX_PER_MM)
+        _shadow(top, lain, card.thickness_mm, scene)
+        _laid(top, lain, light(card.colour), rng)
+    for blot in scene.over:
+        for raster in (top, table):
+            _blot(raster, blot)
+    for g in scene.glare:
+        _glare(top, g)
     lift = np.zeros((h // 4, w // 4), np.float32)
     ys, xs = np.mgrid[0 : h // 4, 0 : w // 4].astype(np.float32) * (4 / PX_PER_MM)
     for x, y, high, reach in scene.curls:
         lift = np.maximum(lift, high * np.exp(-((xs - x) ** 2 + (ys - y) ** 2) / (2 * reach**2)))
-    return (
-        table,
-        face,
-        mask,
-        cv2.resize(lift, (w, h), interpolation=cv2.INTER_LINEAR) if scene.curls else lift,
-    )
+    return table, top, mask, cv2.resize(lift, (w, h), interpolation=cv2.INTER_LINEAR) if scene.curls else lift
 
 
-def _texture(
-    shape: tuple[int, int], colour: Colour, rng: np.random.Generator, broad: float, fine: float
-) -> Floats:
-    """A face of one colour, broadly and finely uneven, as bytes."""
-    h, w = shape
-    uneven: Any = 1 + broad * cv2.resize(
-        rng.normal(0, 1, (h // 500 + 2, w // 500 + 2)).astype(np.float32),
-        (w, h),
-        interpolation=cv2.INTER_CUBIC,
-    )
-    uneven += fine * cv2.resize(
-        rng.normal(0, 1, (h // 3, w // 3)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR
-    )
-    out = np.empty((h, w, 3), np.uint8)
-    for c in range(3):
-        out[..., c] = np.clip(uneven * (255 * colour[c]), 0, 255)
-    return out
+def _shadow(raster: Floats, mask: Floats, thickness_mm: float, scene: HideScene) -> None:
+    """What lies on a face keeps light from what is beside it, away from the light; in place."""
+    if scene.shadow <= 0:
+        return
+    h, w = mask.shape
+    far = (1.5 * thickness_mm + 1) * PX_PER_MM
+    way = np.array([[1, 0, far * np.cos(scene.lean)], [0, 1, far * np.sin(scene.lean)]], np.float32)
+    soft = scene.shadow_soft_mm * min(1.0, 0.3 + 0.35 * thickness_mm) * PX_PER_MM
+    fallen = cv2.GaussianBlur(cv2.warpAffine(mask, way, (w, h)), (0, 0), soft)
+    scale(raster, 1 - scene.shadow / 255 * fallen.astype(np.float32))
 
 
-def _boards(table: Floats, wide_mm: float, uneven: float, rng: np.random.Generator) -> None:
-    """Boards along the table, each of its own tone, with grain along them and dark joints between."""
-    h, w = table.shape[:2]
-    wide = max(8, int(wide_mm * PX_PER_MM))
-    for top in range(-int(rng.integers(0, wide)), h, wide):
-        rows = slice(max(0, top), min(h, top + wide))
-        board = table[rows]
-        tone = 1 + uneven * rng.uniform(-1, 1) + 0.15 * uneven * rng.uniform(-1, 1, 3)
-        streaks = cv2.resize(
-            rng.normal(0, 0.25 * uneven, (max(2, wide // 9), 4)).astype(np.float32),
-            (w, board.shape[0]),
-            interpolation=cv2.INTER_CUBIC,
-        )
-        for c in range(3):
-            board[..., c] = np.clip(board[..., c] * (tone[c] + streaks), 0, 255)
-        if top + wide <= h:
-            joint = table[max(0, rows.stop - max(2, int(2.5 * PX_PER_MM))) : rows.stop]
-            joint[:] = (joint * 0.35).astype(np.uint8)
+def _laid(raster: Floats, mask: Floats, colour: Floats, rng: np.random.Generator) -> None:
+    x, y, w, h = cv2.boundingRect(mask)
+    part = raster[y : y + h, x : x + w]
+    cover = mask[y : y + h, x : x + w, None].astype(np.float32) / 255
+    uneven = 1 + 0.015 * rng.standard_normal((h, w, 1), dtype=np.float32)
+    part[:] = np.clip(part * (1 - cover) + FULL * colour * uneven * cover, 0, 65535)
 
 
-def _scale(image: Floats, by: Floats) -> None:
-    for c in range(3):
-        image[..., c] = np.clip(image[..., c] * by, 0, 255)
-
-
-def _marker(table: Floats, m: MarkerLaid) -> None:
-    t = np.radians(m.turn_deg)
-    turn = np.array([[np.cos(t), np.sin(t)], [-np.sin(t), np.cos(t)]])
-
-    def square(x0: float, y0: float, x1: float, y1: float) -> NDArray[np.int32]:
-        return _px(np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]) @ turn + [m.x, m.y])
-
-    half, field, inset = MARKER_MM / 2, MARKER_MM / FIELDS, 0.65 / PX_PER_MM
-    cv2.fillPoly(
-        table,
-        [square(-half - RIM_MM, -half - RIM_MM, half + RIM_MM, half + RIM_MM + 30)],
-        _byte(PAPER),
-        cv2.LINE_AA,
-        6,
-    )
-    cv2.fillPoly(
-        table, [square(-half + inset, -half + inset, half - inset, half - inset)], _byte(INK), cv2.LINE_AA, 6
-    )
-    for j, i in np.argwhere(~fields(m.number)):
-        x, y = -half + i * field, -half + j * field
-        cv2.fillPoly(table, [square(x, y, x + field, y + field)], _byte(PAPER), cv2.LINE_AA, 6)
+def _px(points: NDArray[np.float64]) -> NDArray[np.int32]:
+    return np.round(points * PX_PER_MM * 64 - 32).astype(np.int32)
 
 
 def _window(
@@ -336,49 +327,90 @@ def _window(
     return slice(y0, min(y1, h)), slice(x0, min(x1, w)), ring - np.array([x0, y0]) / PX_PER_MM
 
 
+def _mix(image: Floats, rows: slice, columns: slice, colour: Colour, cover: Floats) -> None:
+    part = image[rows, columns].astype(np.float32)
+    image[rows, columns] = np.clip(part * (1 - cover) + FULL * light(colour) * cover, 0, 65535)
+
+
 def _blot(image: Floats, blot: Blot) -> None:
     found = _window(image, blot.ring, 4 * blot.soft_mm + 2)
     if found is None:
         return
     rows, columns, ring = found
-    part = image[rows, columns].astype(np.float32)
-    cover: Floats = np.zeros(part.shape[:2], np.float32)
+    cover: Floats = np.zeros(image[rows, columns].shape[:2], np.float32)
     cv2.fillPoly(cover, [_px(ring)], blot.strength, cv2.LINE_8, 6)
     cover = cv2.GaussianBlur(cover, (0, 0), max(0.6, blot.soft_mm * PX_PER_MM))[..., None]
-    image[rows, columns] = np.clip(part * (1 - cover) + np.array(_byte(blot.colour)) * cover, 0, 255)
+    _mix(image, rows, columns, blot.colour, cover)
 
 
-def _chalk(image: Floats, stroke: ChalkStroke, rng: np.random.Generator) -> None:
-    """Chalk catches on the grain: it is broken up finely, and strong and weak by turns along the line."""
-    found = _window(image, stroke.points, stroke.width_mm + 3)
+def _pressed(stroke: ChalkStroke) -> Floats:
+    """How strongly each stretch between a stroke's points is drawn."""
+    t = (np.arange(max(1, len(stroke.points) - 1)) + 0.5) / max(1, len(stroke.points) - 1)
+    out = np.full(len(t), stroke.strength)
+    for start, end, strength in stroke.weak:
+        out[(t >= start) & (t <= end)] = strength
+    return out
+
+
+def _line(
+    image: Floats, points: Ring, colour: Colour, width_mm: float, strength: Floats, rng: np.random.Generator | None
+) -> None:
+    """A line drawn on a face, in place. Chalk (with ``rng``) catches on the grain: it is broken up finely, and
+    strong and weak by turns along the line; a pen's is whole.
+    """
+    found = _window(image, points, width_mm + 3)
     if found is None:
         return
-    rows, columns, points = found
-    part = image[rows, columns].astype(np.float32)
-    h, w = part.shape[:2]
+    rows, columns, at = found
+    h, w = image[rows, columns].shape[:2]
     line: Floats = np.zeros((h, w), np.float32)
-    cv2.polylines(line, [_px(points)], False, 1.0, max(1, round(stroke.width_mm * PX_PER_MM)), cv2.LINE_8, 6)
-    line = cv2.GaussianBlur(line, (0, 0), 0.8 * PX_PER_MM)
-    grain = cv2.resize(
-        rng.uniform(0.45, 1.25, (h // 2 + 1, w // 2 + 1)).astype(np.float32),
-        (w, h),
-        interpolation=cv2.INTER_LINEAR,
-    )
-    press = cv2.resize(
-        rng.uniform(0.7, 1.15, (h // 60 + 2, w // 60 + 2)).astype(np.float32),
-        (w, h),
-        interpolation=cv2.INTER_CUBIC,
-    )
-    cover = np.clip(line * grain * press * stroke.strength, 0, 0.97)[..., None]
-    image[rows, columns] = np.clip(part * (1 - cover) + np.array(_byte(stroke.colour)) * cover, 0, 255)
+    thick = max(1, round(width_mm * PX_PER_MM))
+    if len(strength) == 1:
+        cv2.polylines(line, [_px(at)], False, float(strength[0]), thick, cv2.LINE_8, 6)
+    else:
+        for k in np.argsort(strength, kind="stable"):
+            if strength[k] > 0:
+                cv2.polylines(line, [_px(at[k : k + 2])], False, float(strength[k]), thick, cv2.LINE_8, 6)
+    line = cv2.GaussianBlur(line, (0, 0), (0.8 if rng is not None else 0.3) * PX_PER_MM)
+    if rng is not None:
+        grain = rng.uniform(0.45, 1.25, (h // 2 + 1, w // 2 + 1)).astype(np.float32)
+        press = rng.uniform(0.7, 1.15, (h // 60 + 2, w // 60 + 2)).astype(np.float32)
+        line = line * cv2.resize(grain, (w, h), interpolation=cv2.INTER_LINEAR)
+        line = line * cv2.resize(press, (w, h), interpolation=cv2.INTER_CUBIC)
+    _mix(image, rows, columns, colour, np.clip(line, 0, 0.97)[..., None])
 
 
-def _glare(image: Floats, x: float, y: float, reach: float, strength: float) -> None:
-    found = _window(image, np.array([[x, y]]), 3 * reach)
+def _glare(image: Floats, g: Glare) -> None:
+    found = _window(image, np.array([[g.x, g.y]]), 3 * max(g.reach))
     if found is None:
         return
     rows, columns, at = found
     part = image[rows, columns].astype(np.float32)
     ys, xs = np.mgrid[0 : part.shape[0], 0 : part.shape[1]].astype(np.float32) / PX_PER_MM
-    shine = strength * 255 * np.exp(-((xs - at[0, 0]) ** 2 + (ys - at[0, 1]) ** 2) / (2 * reach**2))
-    image[rows, columns] = np.clip(part + shine[..., None], 0, 255)
+    t = np.radians(g.turn_deg)
+    along = (xs - at[0, 0]) * np.cos(t) + (ys - at[0, 1]) * np.sin(t)
+    across = -(xs - at[0, 0]) * np.sin(t) + (ys - at[0, 1]) * np.cos(t)
+    shine = g.strength * FULL * np.exp(-((along / g.reach[0]) ** 2 + (across / g.reach[1]) ** 2) / 2)
+    image[rows, columns] = np.clip(part + shine[..., None], 0, 65535)
+
+
+def drawn_words(words: str, x: float, y: float, high_mm: float) -> tuple[Ring, ...]:
+    """Return figures as pen strokes, their lower left at (x, y) mm, ``high_mm`` tall; what is no figure is a gap."""
+    out = []
+    for k, sign in enumerate(words):
+        for stroke in FIGURES.get(sign, ()):
+            at = np.array(stroke, float) * high_mm
+            out.append(at * [0.55, -1.0] + [x + 0.8 * high_mm * k, y])
+    return tuple(out)
+
+
+FIGURES: dict[str, Sequence[Sequence[tuple[float, float]]]] = {
+    "0": (((0, 0), (1, 0), (1, 1), (0, 1), (0, 0)),),
+    "1": (((0.2, 0.75), (0.6, 1), (0.6, 0)),),
+    "2": (((0, 0.8), (0.5, 1), (1, 0.8), (0.8, 0.5), (0, 0), (1, 0)),),
+    "3": (((0, 1), (1, 1), (0.45, 0.55), (1, 0.3), (0.6, 0), (0, 0.1)),),
+    "4": (((0.8, 0), (0.8, 1), (0, 0.35), (1, 0.35)),),
+    "6": (((0.9, 1), (0.2, 0.6), (0, 0.2), (0.4, 0), (0.9, 0.15), (0.8, 0.45), (0.1, 0.4)),),
+    "7": (((0, 1), (1, 1), (0.35, 0)),),
+    "8": (((0.5, 0.5), (0, 0.8), (0.5, 1), (1, 0.8), (0.5, 0.5), (0, 0.2), (0.5, 0), (1, 0.2), (0.5, 0.5)),),
+}

@@ -21,25 +21,26 @@ from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.contour import Contour, flatten
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo.pictures import CARD, CHESTNUT, INK, on_page
-from fairlay.devices.camera import Camera, PartOnPage, Scene, SimulatedCamera, encoded, render
+from fairlay.devices.camera import Camera, PartOnPage, Scene, SimulatedCamera, Stain, encoded, render
+from fairlay.devices.photograph import Develops
 from tests.effort import tried
 
 PAGE = grid_page("A4", True)
 MIDDLE = (PAGE.x0 + PAGE.across * 5, PAGE.y0 + PAGE.down * 5)
 PLAIN = Scene(
-    page=PAGE, width_px=1400, height_px=1030, fill=0.85, thickness_mm=0.0, shadow=0.0, shade=0.1, noise=0.008
+    page=PAGE, width_px=1400, height_px=1030, fill=0.85, thickness_mm=0.0, shadow=0.0, shade=0.15
 )
 WORN = replace(
     PLAIN,
     tilt_deg=(8.0, -7.0),
     roll_deg=4.0,
     lens=(-0.1, 0.02),
-    shade=0.3,
-    cast=0.3,
-    stains=3,
-    shadow=0.25,
+    shade=0.4,
+    cast=0.4,
+    stains=(Stain(40, 60, (20, 12)), Stain(150, 230, (12, 9))),
+    shadow=0.4,
     thickness_mm=2.0,
-    noise=0.015,
+    camera=Develops(noise=0.015, tone="film", sharpen=0.4),
     seed=5,
 )
 TAB = draw("trapezoid", {"length": 150, "one_end": 100, "other_end": 60}).contour
@@ -134,7 +135,7 @@ BAD = [
     ("reaches over the border", scene(PLAIN, (TAB, 85, 0, 0))),
     ("nothing but paper", PLAIN),
     ("too dark", replace(scene(PLAIN, (TAB, 0, 0, 0)), shade=0.0, cast=0.0, seed=-1)),
-    ("out of focus", replace(scene(PLAIN, (TAB, 0, 0, 0)), blur_px=14.0)),
+    ("out of focus", replace(scene(PLAIN, (TAB, 0, 0, 0)), camera=Develops(blur_px=14.0))),
 ]
 
 

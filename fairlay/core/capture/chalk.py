@@ -17,12 +17,14 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry import MultiPoint, Polygon
 
+from fairlay.core.capture.chalk_arcs import Piece, ovals
 from fairlay.core.capture.hide_edge import HideFound
-from fairlay.core.capture.table import TableTop
+from fairlay.core.capture.table import SHOWN_POWER, TableTop, light_of
 from fairlay.core.shapes.rings import Ring, pieces_of, simple_ring
 
 Floats = NDArray[np.float64]
 Raster = NDArray[Any]
+Window = tuple[slice, slice]
 Means = Literal["surface", "blemish", "unsound", "line"]
 MEANINGS: Final[dict[Means, int]] = {"surface": 1, "blemish": 2, "unsound": 3, "line": 0}
 
@@ -31,9 +33,9 @@ DAZZLED_SHARE: Final = 0.004
 """Shine so strong that chalk may drown in it, over so much of the leather, is told."""
 LEATHER_MM: Final = 60.0
 """Over so much leather its own colour is taken: wider than most rings' lines are apart."""
-SURE, FAINT = 0.34, 0.17
+SURE, FAINT = 0.28, 0.12
 """How much of a place chalk must cover to begin a line, and to carry one on."""
-PLAIN_LEVELS: Final = 12.0
+PLAIN_LEVELS: Final = 9.0
 SHINE_LEVELS: Final = 14.0
 """Leather lighter by less than this is only unevenly dyed, or nearer the window."""
 WIDEST_BLOT_MM: Final = 13.0
@@ -41,16 +43,27 @@ WIDEST_BLOT_MM: Final = 13.0
 BREAKS_MM: Final = (1.0, 3.0, 5.0, 8.0, 12.0, 17.0)
 """Half the breaks in a line that are joined, the wider ones only where that closes a ring."""
 JOIN_MM, FAR_JOIN_MM, LEAST_ACROSS_MM = 3.5, 12.0, 9.0
+LEAST_FAINT_MM2: Final = 60.0
 LEAST_INSIDE_MM2: Final = 35.0
 ROUND_ENOUGH: Final = 0.45
 LEAST_LINE_MM: Final = 60.0
 LINE_MM: Final = 6.0
 """How wide a line of chalk usually is."""
+EVENED_MM, FULL_WIDTH = 0.9, 2.35
+PEN_MM, PEN_SHARE = 2.9, 0.6
+"""A line of chalk is at least so wide, and so much of how wide the picture's longer lines are; a pen's is thinner."""
+FIGURE_MM, FIGURE_LINE_MM = (9.0, 60.0), 5.0
+RING_MM: Final = 40.0
+OFF_COLOUR: Final = (0.36, 1.5, 0.03)
+"""How far a change may be off the way to a chalk's colour: a share of it, light of 255, and a share of the leather's.
+"""
 MOST_DOT_MM: Final = 34.0
-FULL: Final = 0.7
+FULL, SURELY = 0.65, 0.5
 """How much of a dot is chalk at least, and surely so."""
 BACKBONE_SHARE: Final = 0.4
 """A line as long as this share of the hide is the backbone."""
+NO_CHALK: Final = 0.34
+"""What is so far off the way to every chalk's colour is a pen's ink, a vein or a stain."""
 HARDLY_SHOWS: Final = 48.0
 ALIKE: Final = 0.975
 WHITE_PAPER: Final = 235.0
@@ -118,67 +131,66 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
     """
     ppm = top.px_per_mm
     x, y, w, h = cv2.boundingRect(hide.mask)
-    image = cv2.GaussianBlur(top.image[y : y + h, x : x + w], (0, 0), max(0.6, 0.9 * ppm))
+    image = cv2.GaussianBlur(top.image[y : y + h, x : x + w], (0, 0), max(0.6, EVENED_MM * ppm))
     mask = cv2.erode(np.pad(hide.mask[y : y + h, x : x + w], 1), _disc(4.0 * ppm))[1:-1, 1:-1]
     leather = _leather(image, mask, ppm)
     usual = np.median(leather[mask > 0].reshape(-1, 3), axis=0) if mask.any() else np.full(3, 128.0)
     dazzled = _unshone(image, leather, mask)
     colours = np.array([c.rgb for c in chalks], np.float32) * (WHITE_PAPER / 238.0)
     cover = _covered(image, leather, mask, colours)
-    line = _lines(cover, ppm)
+    line, faint = (_not_pen(v, cover, ppm, math.hypot(top.blur_mm, EVENED_MM)) for v in _lines(cover, ppm))
     rings, lines = [], []
     long = float(math.hypot(w, h)) / ppm
-    left = np.zeros_like(line)
-    # What closes no ring by itself may be half of one, broken where the hand pressed lightly.
-    for join, source in ((JOIN_MM, line), (FAR_JOIN_MM, left)):
-        for cut, own in _apart(source, join, ppm):
-            found = _loops(own, ppm)
-            shift = np.array([x + cut[1].start, y + cut[0].start], float)
+    left = line.copy()
+
+    def keep(outline: Floats, cut: Window, where: Raster, is_dot: bool = False) -> None:
+        k, told, off = _nearest(image[cut], leather[cut], where, cover[cut], colours)
+        if off > NO_CHALK:
+            return
+        at = simple_ring(top.to_mm(outline + np.array([x + cut[1].start, y + cut[0].start], float)))
+        rings.append(ChalkRing(at, chalks[k].name, MEANINGS[chalks[k].means], 0.0 if is_dot else told))
+
+    def closed(join: float, breaks: tuple[float, ...]) -> None:
+        for cut, own in _apart(left, join, ppm):
+            found = [loop for loop in _loops(own, ppm, breaks) if _is_drawn(loop, own, ppm)]
             for loop in found:
-                told = _told(loop, cover[cut], image[cut], leather[cut], own, colours, ppm)
-                if told is not None:
-                    k, sure = told
-                    rings.append(
-                        ChalkRing(
-                            simple_ring(top.to_mm(loop + shift)),
-                            chalks[k].name,
-                            MEANINGS[chalks[k].means],
-                            sure,
-                        )
-                    )
+                keep(loop, cut, _band(loop, own, ppm))
             if found:
                 left[cut][own > 0] = 0
-            elif source is line:
-                left[cut][own > 0] = 1
+
+    # What closes no ring by itself may be part of one, broken where the hand pressed lightly or not at all: strokes
+    # on one oval first, then whatever closes when it is joined far enough.
+    closed(JOIN_MM, BREAKS_MM[:3])
+    windows = [*_apart(left, JOIN_MM, ppm), *_apart(faint, JOIN_MM, ppm)]
+    pieces = []
+    for cut, own in windows:
+        k = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)[0]
+        at = np.argwhere(own > 0)[:, ::-1] + np.array([cut[1].start, cut[0].start], float)
+        pieces.append(Piece(at, _half(own), k))
+    whole = (slice(0, h), slice(0, w))
+    for oval in ovals(pieces, ppm):
+        drawn = np.zeros((h, w), np.uint8)
+        for i in oval.pieces:
+            drawn[windows[i][0]] |= windows[i][1]
+        keep(oval.outline, whole, drawn > 0)
+        left[drawn > 0] = 0
+    closed(FAR_JOIN_MM, BREAKS_MM)
     for cut, own in _apart(left, JOIN_MM, ppm):
         straight = _straight(own, cover[cut], ppm, long)
         if straight is not None:
-            k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
-            lines.append(
-                ChalkLine(
-                    straight[0],
-                    top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float)),
-                    chalks[k].name,
-                )
-            )
+            k = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)[0]
+            ends = top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float))
+            lines.append(ChalkLine(straight[0], ends, chalks[k].name))
             continue
         dot = _dot(own, cover[cut], ppm)
         if dot is not None:
-            k, _ = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)
-            rings.append(
-                ChalkRing(
-                    simple_ring(top.to_mm(dot + np.array([x + cut[1].start, y + cut[0].start], float))),
-                    chalks[k].name,
-                    MEANINGS[chalks[k].means],
-                    0.0,
-                )
-            )
+            keep(dot, cut, own > 0, is_dot=True)
     return ChalkSeen(
         tuple(_one_each(rings)), tuple(lines), (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask))
     )
 
 
-def _apart(line: Raster, join_mm: float, ppm: float) -> list[tuple[tuple[slice, slice], Raster]]:
+def _apart(line: Raster, join_mm: float, ppm: float) -> list[tuple[Window, Raster]]:
     """Lines that hang together when breaks of twice ``join_mm`` are joined: the window each lies in, with
     room round it, and its mask.
     """
@@ -234,11 +246,13 @@ def _unshone(image: Raster, leather: Raster, mask: Raster) -> Raster:
     # Shine may lie over half of a small piece: its own colour is where it is darker, short of stains.
     unlit = np.percentile(leather[mask > 0].reshape(-1, 3), 25, axis=0)
     dazzled = _middle(leather) > np.median(unlit) + DAZZLED_LEVELS
-    own: Raster = np.append(unlit + SHINE_LEVELS, 0.0)
-    added = np.asarray(cv2.subtract(leather, own)).min(axis=2)
-    shine = cv2.merge([added, added, added])
-    cv2.subtract(leather, shine, dst=leather)
-    cv2.subtract(image, shine, dst=image)
+    own = np.clip(unlit + SHINE_LEVELS, 0, 255)
+    at = np.nonzero(_middle(leather) > np.median(own))
+    if len(at[0]):
+        lit, here = (light_of(v[at].reshape(-1, 1, 3))[:, 0] for v in (leather, image))
+        added = np.maximum(lit - (own / 255.0).astype(np.float32) ** SHOWN_POWER, 0.0).min(axis=1)[:, None]
+        for raster, light in ((leather, lit), (image, here)):
+            raster[at] = np.maximum(light - added, 0.0) ** (1 / SHOWN_POWER) * 255
     return np.asarray(dazzled)
 
 
@@ -267,24 +281,29 @@ def _covered(image: Raster, leather: Raster, mask: Raster, colours: Raster) -> R
     cover = np.zeros(mask.shape, np.float32)
     off = cv2.absdiff(image, leather).max(axis=2)
     at = np.nonzero((mask > 0) & (off > PLAIN_LEVELS))
-    here, base = image[at].astype(np.float32), leather[at].astype(np.float32)
+    if not len(at[0]):
+        return cover
+    # Light, since that is what chalk that covers half of the grain throws back half of.
+    here, base = (light_of(v[at].reshape(-1, 1, 3))[:, 0] * 255 for v in (image, leather))
     change = here - base
     size = np.sqrt((change * change).sum(axis=1))
     best, share = np.full(len(size), np.inf, np.float32), np.zeros(len(size), np.float32)
-    for colour in colours:
-        way = colour - base
-        length = np.maximum((way * way).sum(axis=1), 100.0)
+    for colour in (np.clip(colours, 0, 255) / 255) ** SHOWN_POWER * 255:
+        way = colour.astype(np.float32) - base
+        length = np.maximum((way * way).sum(axis=1), 60.0)
         along = (change * way).sum(axis=1) / length
         rest = np.sqrt(np.maximum(size * size - along * along * length, 0.0))
         better = (along > 0) & (rest < best)
         best, share = np.where(better, rest, best), np.where(better, along, share)
-    good = best < 0.45 * size + 4
+    good = best < OFF_COLOUR[0] * size + OFF_COLOUR[1] + OFF_COLOUR[2] * base.mean(axis=1)
     cover[at] = np.where(good, np.clip(share, 0, 1), 0)
     return cover
 
 
-def _lines(cover: Raster, ppm: float) -> Raster:
-    """Chalk as a mask: what is surely chalk with all that hangs on to it, less blots wider than any line."""
+def _lines(cover: Raster, ppm: float) -> tuple[Raster, Raster]:
+    """Chalk as a mask: what is surely chalk with all that hangs on to it, less blots wider than any line; and what
+    may be chalk, drawn so lightly that it counts only where it makes up a ring.
+    """
     faint: Raster = (cover > FAINT).astype(np.uint8)
     faint = cv2.morphologyEx(faint, cv2.MORPH_CLOSE, _disc(1.5 * ppm))
     faint = cv2.morphologyEx(faint, cv2.MORPH_OPEN, _disc(1.0 * ppm))
@@ -295,17 +314,19 @@ def _lines(cover: Raster, ppm: float) -> Raster:
     size = np.bincount(labels.ravel(), minlength=count)
     keep = (surely > 10 * ppm**2) & (surely > 0.12 * size)
     keep[0] = False
-    return np.asarray(keep[labels], np.uint8)
+    weak = ~keep & (size > LEAST_FAINT_MM2 * ppm**2)
+    weak[0] = False
+    return np.asarray(keep[labels], np.uint8), np.asarray(weak[labels], np.uint8)
 
 
-def _loops(own: Raster, ppm: float) -> list[Floats]:
+def _loops(own: Raster, ppm: float, breaks: tuple[float, ...] = BREAKS_MM) -> list[Floats]:
     """Rings (px) that a line closes, along the middle of the line; breaks are joined as far as is needed and
     no farther.
     """
     depth: Raster = cv2.distanceTransform(own, cv2.DIST_L2, 5)
     half = float(np.percentile(depth[own > 0], 90))
     hull = MultiPoint(np.argwhere(own > 0)[:, ::-1]).convex_hull.buffer(-half).area
-    for radius in BREAKS_MM:
+    for radius in breaks:
         # Grown until the ends meet; what is still enclosed is given back what growing took.
         contours, tree = cv2.findContours(
             cv2.dilate(own, _disc(radius * ppm)), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE
@@ -345,25 +366,71 @@ def _joined(inner: list[Polygon], half: float) -> list[Polygon]:
     return out
 
 
-def _told(
-    loop: Floats, cover: Raster, image: Raster, leather: Raster, own: Raster, colours: Raster, ppm: float
-) -> tuple[int, float] | None:
-    """Which chalk a ring is drawn with and how surely; None where too little of the ring is chalk."""
-    band = np.zeros(own.shape, np.uint8)
-    cv2.polylines(band, [np.round(loop).astype(np.int32)], True, 1, max(2, round(9 * ppm)))
+def _is_drawn(loop: Floats, own: Raster, ppm: float) -> bool:
+    """Whether enough of a ring is chalk."""
     around = np.zeros(own.shape, np.uint8)
     cv2.polylines(around, [np.round(loop).astype(np.int32)], True, 1, 1)
     drawn = cv2.dilate(own, _disc(2 * ppm))
-    if (drawn[around > 0] > 0).mean() < 0.55:
-        return None
-    return _nearest(image, leather, (band > 0) & (own > 0), cover, colours)
+    return bool((drawn[around > 0] > 0).mean() >= 0.55)
+
+
+def _band(loop: Floats, own: Raster, ppm: float) -> Raster:
+    """The chalk along a ring."""
+    band = np.zeros(own.shape, np.uint8)
+    cv2.polylines(band, [np.round(loop).astype(np.int32)], True, 1, max(2, round(9 * ppm)))
+    return np.asarray((band > 0) & (own > 0))
+
+
+def _half(own: Raster) -> float:
+    """Half a line's width in px."""
+    return float(np.percentile(cv2.distanceTransform(np.pad(own, 1), cv2.DIST_L2, 5)[1:-1, 1:-1][own > 0], 90))
+
+
+def _not_pen(line: Raster, cover: Raster, ppm: float, blur_mm: float) -> Raster:
+    """Lines without those too thin for chalk: a number written with a pen, a vein.
+
+    A line's width is what it covers over its length, as if it covered all of that as it does its middle; less what the
+    picture's blur (one standard deviation) adds to that.
+    """
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(line, connectivity=8)
+    wide = np.zeros(count)
+    for c in range(1, count):
+        x, y, w, h = (int(v) for v in stats[c, :4])
+        own = np.pad((labels[y : y + h, x : x + w] == c).astype(np.uint8), 1)
+        there = cover[y : y + h, x : x + w][own[1:-1, 1:-1] > 0]
+        contours, _ = cv2.findContours(own, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+        length = sum(cv2.arcLength(k, True) for k in contours) / 2
+        middle = max(float(np.quantile(there, 0.9)), 0.05)
+        across = float(there.sum()) / max(length, 1.0) / middle / ppm
+        wide[c] = math.sqrt(max(across**2 - (FULL_WIDTH * blur_mm) ** 2, 0.0))
+    long = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) > RING_MM * ppm
+    long[0] = False
+    usual = float(np.median(wide[long])) if long.any() else 0.0
+    keep = (wide >= max(PEN_MM, PEN_SHARE * usual)) & ~_in_a_row(stats, wide, ppm)
+    return np.asarray(keep[labels] & (line > 0), np.uint8)
+
+
+def _in_a_row(stats: Raster, wide: Floats, ppm: float) -> NDArray[np.bool_]:
+    """Which of several marks are figures: of one height, close beside each other in a row, in a line that is thin."""
+    out = np.zeros(len(stats), bool)
+    x, y, w, h = (stats[:, k].astype(float) for k in range(4))
+    small = (np.maximum(w, h) < FIGURE_MM[1] * ppm) & (np.maximum(w, h) > FIGURE_MM[0] * ppm) & (wide < FIGURE_LINE_MM)
+    small[0] = False
+    for i in np.flatnonzero(small):
+        beside = small & (np.abs(y + h / 2 - y[i] - h[i] / 2) < 0.5 * h[i]) & (np.abs(h - h[i]) < 0.35 * h[i])
+        gap = np.maximum(x - x[i] - w[i], x[i] - x - w)
+        beside &= (gap < 0.7 * h[i]) & (np.arange(len(x)) != i)
+        if beside.any():
+            out |= beside
+            out[i] = True
+    return out
 
 
 def _nearest(
     image: Raster, leather: Raster, where: Raster, cover: Raster, colours: Raster
-) -> tuple[int, float]:
-    """The chalk whose direction from the leather the strongest half of a line shows, and how much nearer it
-    is than the next.
+) -> tuple[int, float, float]:
+    """The chalk whose direction from the leather the strongest half of a line shows, how much nearer it is than the
+    next, and how far the line is off that direction (a share of how far it is from the leather).
     """
     least = float(np.quantile(cover[where], 0.5))
     strong = where & (cover >= least)
@@ -374,7 +441,8 @@ def _nearest(
     rest = np.sqrt(((change - along[:, None] * ways) ** 2).sum(axis=1))
     order = np.argsort(rest)
     first, second = float(rest[order[0]]), float(rest[order[1]]) if len(order) > 1 else math.inf
-    return int(order[0]), float(np.clip((second - first) / max(second + first, 1e-6), 0.0, 1.0))
+    off = first / max(float(np.sqrt((change**2).sum())), 1e-6)
+    return int(order[0]), float(np.clip((second - first) / max(second + first, 1e-6), 0.0, 1.0)), off
 
 
 def _straight(
@@ -418,7 +486,7 @@ def _dot(own: Raster, cover: Raster, ppm: float) -> Floats | None:
     across, long = min(sides) / ppm, max(sides) / ppm
     if across < LEAST_ACROSS_MM or long > MOST_DOT_MM or long > 2 * across:
         return None
-    if own.sum() < FULL * np.pi / 4 * across * long * ppm**2 or float((cover[own > 0] > SURE).mean()) < FULL:
+    if own.sum() < FULL * np.pi / 4 * across * long * ppm**2 or float((cover[own > 0] > SURE).mean()) < SURELY:
         return None
     # Along the middle of its line, as rings are.
     half = [max(0.7 * side, side - LINE_MM * ppm) / 2 for side in sides]

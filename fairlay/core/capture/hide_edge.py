@@ -4,6 +4,7 @@ holes.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -14,32 +15,39 @@ from scipy.ndimage import gaussian_filter1d, median_filter
 from shapely.geometry import Polygon
 
 from fairlay.core.capture.edges_of_parts import half_way
-from fairlay.core.capture.marker_sheet import MARKER_MM, RIM_MM
-from fairlay.core.capture.table import TableSeen, TableTop
+from fairlay.core.capture.hide_apart import Apart, Press, tell_apart
+from fairlay.core.capture.table import TableSeen, TableTop, light_of
 from fairlay.core.errors import BadPicture
 from fairlay.core.shapes.rings import Ring, simple_ring
 
 Floats = NDArray[np.float64]
 Raster = NDArray[Any]
 
-LOOK_AT: Final = 0.4
-"""The hide is first looked for at so many px a mm."""
 LEAST_HIDE_MM2: Final = 30_000.0
 LEAST_HOLE_MM2: Final = 60.0
-SEED_MM: Final = (8.0, 45.0)
-"""Table is what lies so far outside a marker's paper."""
-SHADOW_LOG: Final = (-0.75, 0.12)
-"""Table in shadow is darker by so much at most (natural logarithm), and hardly ever lighter."""
-APART: Final = 4.5
-"""Leather is where a place is so many standard deviations from table."""
-LIKE_TABLE: Final = 7.0
-SHADOW_SPREAD, NOISE_LEVELS = 0.3, 7.0
-"""How much darker the table may lie in shadow (as a share), and how much faces tremble."""
-NARROW_MM: Final = 11.0
-"""A gap no wider is left to its ring: a line of chalk of the table's colour looks like one."""
+HALF: Final = 0.5
+JOIN_MM: Final = 5.0
+"""A gap in the leather no wider is chalk of the table's colour."""
+SLENDER_MM: Final = 22.0
+LIKE_OWN: Final = 7.0
+TABLE_ODDS: Final = -1.0
+"""Log odds from which a place in a gap is table."""
+MOSTLY: Final = 0.84
+"""How much of a gap is table where it is a hole: in a ring of chalk there is leather."""
+WEDGE_MM, WEDGE_ODDS, LEAST_WEDGE_MM2 = 12.0, -1.5, 8.0
+NARROW_MM: Final = 9.0
 COMPACT: Final = 0.45
 """4 pi area / length^2 of what counts as a hole; chalk of the table's colour is drawn in lines."""
-SLENDER_MM: Final = 22.0
+SOFT_EDGE_MM: Final = 5.5
+"""A stain's edge takes longer to go from a fifth of the way to four fifths."""
+DOUBT: Final = (0.25, 0.75)
+EDGE_ROOM_MM: Final = 14.0
+SHADOW_SPREAD: Final = 0.3
+"""How much darker the table may lie in shadow (as a share)."""
+NOISE: Final = (3.0, 0.05)
+"""How much faces tremble: in light of 255, and as a share."""
+LINE_MM, LINE_SHARE = 2.2, 0.22
+"""What is no thicker and stands out so far on the table is a line printed on it."""
 STEP_MM: Final = 2.0
 REACHES_MM: Final = (7.0, 5.0, 3.5)
 SPREADS_MM: Final = (10.0, 6.0, 5.0)
@@ -47,150 +55,190 @@ SPREADS_MM: Final = (10.0, 6.0, 5.0)
 
 @dataclass(frozen=True, eq=False)
 class HideFound:
-    """A hide on the table in mm: its outline and holes; ``mask`` is where it lies in the straightened
-    picture; how far its colour stands from the table's (in standard deviations).
+    """A hide on the table in mm: its outline and holes; ``mask`` is where it lies in the straightened picture; how
+    surely the two are told apart by colour (log odds in the hide's middle); where it is in doubt what is hide (x, y,
+    mm2), the largest first; and how far off the outline may be (mm, one standard deviation), as its own edge tells.
     """
 
     outline: Ring
     holes: tuple[Ring, ...]
     mask: NDArray[np.uint8]
     apart: float
+    doubts: tuple[tuple[float, float, float], ...]
+    edge_mm: float
 
 
-def find_hide(top: TableTop, table: TableSeen) -> HideFound:
+def find_hide(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -> HideFound:
     """Return the hide on a table seen from above.
 
-    Raises BadPicture where none is seen, it has the table's colour, or it goes beyond the picture or the
-    markers.
+    ``presses``: what somebody said of places. Raises BadPicture where none is seen, it has the table's colour, or it
+    goes beyond the picture or the markers.
     """
-    papers = _papers(top, table)
-    far, step = _unlike_table(top, papers)
-    mask = _leather(far, step, top)
+    apart = tell_apart(top, table, presses)
+    mask = _without_wedges(_leather(apart, top), apart, top)
     _judge_reach(mask, top)
-    outline, holes = _rings(mask, top, far)
-    inside = cv2.resize(mask, (far.shape[1], far.shape[0]), interpolation=cv2.INTER_NEAREST) > 0
+    contours, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    outer = max(contours, key=cv2.contourArea)
+    holes_px, without = _holes(mask, apart, top)
+    field = _across(top, without)
+    ring, edge_px = _refined(outer[:, 0].astype(np.float64), field, top.px_per_mm)
+    outline = simple_ring(top.to_mm(ring))
+    whole_of = Polygon(outline)
+    refined = (_refined(c[:, 0].astype(np.float64), field, top.px_per_mm)[0] for c in holes_px)
+    holes = tuple(h for h in (simple_ring(top.to_mm(r)) for r in refined) if whole_of.contains(Polygon(h)))
     whole: NDArray[np.uint8] = np.zeros_like(mask)
     cv2.fillPoly(whole, [np.round(top.to_px(outline)).astype(np.int32)], 1)
     cv2.fillPoly(whole, [np.round(top.to_px(h)).astype(np.int32) for h in holes], 0)
-    return HideFound(outline, holes, whole, float(np.median(far[inside])))
-
-
-def _papers(top: TableTop, table: TableSeen) -> Raster:
-    """Where marker sheets lie, a little more than they are."""
-    out = np.zeros(top.image.shape[:2], np.uint8)
-    for corners in table.markers.values():
-        middle, grow = corners.mean(axis=0), 1 + 2 * (RIM_MM + 4) / MARKER_MM
-        down = (corners[3] - corners[0]) / MARKER_MM
-        sheet = middle + (corners - middle) * grow
-        sheet[2:] += down * 32.0
-        cv2.fillPoly(out, [np.round(top.to_px(sheet)).astype(np.int32)], 1)
-    return out
-
-
-def _unlike_table(top: TableTop, papers: Raster) -> tuple[Raster, float]:
-    """How unlike the table each place is, in standard deviations, at about ``LOOK_AT`` px a mm; and how many
-    px of the picture one of its takes.
-
-    A table's colour is told by what lies round the markers' papers: up to three colours, each with shadow
-    (equal in all channels) as a direction that costs little.
-    """
-    step = max(1.0, top.px_per_mm / LOOK_AT)
-    size = (round(top.image.shape[1] / step), round(top.image.shape[0] / step))
-    small = cv2.GaussianBlur(cv2.resize(top.image, size, interpolation=cv2.INTER_AREA), (0, 0), 0.7)
-    paper = cv2.resize(papers, size, interpolation=cv2.INTER_NEAREST) > 0
-    known = cv2.resize(top.known.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
-    away: Raster = cv2.distanceTransform((~paper).astype(np.uint8), cv2.DIST_L2, 3) * (step / top.px_per_mm)
-    log = np.log(np.maximum(small.astype(np.float32), 3.0))
-    near = (away > SEED_MM[0]) & (away < SEED_MM[1]) & known
-    if near.sum() < 200:
-        raise BadPicture(
-            "no table is seen round the markers",
-            value=int(near.sum()),
-            expected="some bare table round each marker's sheet",
-        )
-    seeds = log[near]
-    best = np.full(log.shape[:2], np.inf, np.float32)
-    for middle, spread in _colours(seeds):
-        best = np.minimum(best, _distance(log, middle, spread))
-    best[paper] = 0.0
-    best[~known] = 0.0
-    return best, step
-
-
-def _colours(seeds: Raster) -> list[tuple[Raster, Raster]]:
-    """The table's colours as middles and covariances: of three groups of seeds, those that are large; leather
-    or clutter beside a marker is a small one.
-    """
-    own = seeds[:: max(1, len(seeds) // 20_000)].astype(np.float32)
-    _, labels, _ = cv2.kmeans(
-        own,
-        3,
-        np.zeros(0, np.int32),
-        (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 0.01),
-        3,
-        cv2.KMEANS_PP_CENTERS,
+    return HideFound(
+        outline, holes, whole, _how_apart(apart, mask, top), _doubts(apart, whole, top), edge_px / top.px_per_mm
     )
-    groups = sorted((own[labels.ravel() == k] for k in range(3)), key=len, reverse=True)
-    usual = np.median(groups[0], axis=0)
-    out = []
-    for k, group in enumerate(groups):
-        middle = np.median(group, axis=0)
-        if k and (len(group) < 0.12 * len(own) or np.ptp(middle - usual) > 0.35):
-            continue
-        inner = group[np.abs(group - middle).max(axis=1) < 0.35]
-        cover = np.cov(inner.T) if len(inner) > 30 else np.eye(3) * 0.001
-        out.append((middle, np.asarray(cover + np.eye(3) * 0.0006, np.float32)))
-    return out
 
 
-def _distance(log: Raster, middle: Raster, cover: Raster) -> Raster:
-    """Standard deviations from a colour, brightness free within ``SHADOW_LOG``."""
-    off = log - middle
-    weight = np.linalg.inv(cover).astype(np.float32)
-    ones = np.ones(3, np.float32)
-    # The brightness that explains a place best, held within what shadow can do.
-    lift = np.clip((off @ (weight @ ones)) / float(ones @ weight @ ones), *SHADOW_LOG)
-    rest = off - lift[..., None]
-    # By the root of the weight, the distance is a length: x' W x = |R x|^2 where W = R' R.
-    even = cv2.transform(rest, np.linalg.cholesky(weight.astype(np.float64)).T.astype(np.float32))
-    return np.asarray(np.sqrt((even * even).sum(axis=2)), np.float32)
-
-
-def _leather(far: Raster, step: float, top: TableTop) -> NDArray[np.uint8]:
-    """Where the hide lies, at the straightened picture's own size: the largest thing unlike the table,
-    without slender clutter that touches it.
+def _leather(apart: Apart, top: TableTop) -> NDArray[np.uint8]:
+    """Where the hide lies, without its holes, at the straightened picture's own size: the largest thing that is hide
+    rather than table, without slender clutter that touches it.
     """
-    ppm = top.px_per_mm / step
-    mask: Raster = (far > APART).astype(np.uint8)
-    k = _disc(3.0 * ppm)
-    mask = cv2.morphologyEx(cv2.morphologyEx(mask, cv2.MORPH_CLOSE, k), cv2.MORPH_OPEN, k)
-    largest = _largest(mask)
+    ppm = top.px_per_mm / apart.step
+    mask: Raster = (apart.chance > HALF).astype(np.uint8)
+    joined = np.pad(mask, 8)
+    k = _disc(JOIN_MM * ppm)
+    mask = cv2.morphologyEx(cv2.morphologyEx(joined, cv2.MORPH_CLOSE, k), cv2.MORPH_OPEN, k)[8:-8, 8:-8]
+    largest = _filled(_largest(mask))
     if largest.sum() < LEAST_HIDE_MM2 * ppm**2:
         raise BadPicture(
             "no hide is seen on the table, or it has the table's own colour",
             value=int(largest.sum()),
-            expected="a hide that stands out: spread a sheet of another colour under it",
+            expected="a hide that stands out: press once on the hide and once on the table, or spread a sheet of "
+            "another colour under it",
         )
     # Its own colour, to tell what lies against it from what is it.
-    size = (far.shape[1], far.shape[0])
-    small = cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    size = (apart.chance.shape[1], apart.chance.shape[0])
+    small = np.log(np.maximum(cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32), 3.0))
     depth: Raster = cv2.distanceTransform(largest, cv2.DIST_L2, 5) / ppm
     thick = cv2.morphologyEx(largest, cv2.MORPH_OPEN, _disc(SLENDER_MM * ppm))
-    body = (
-        np.log(np.maximum(small[(depth > 15) & (thick > 0)], 3.0))
-        if ((depth > 15) & (thick > 0)).any()
-        else np.log(np.maximum(small[largest > 0], 3.0))
-    )
+    deep = (depth > 15) & (thick > 0)
+    body = small[deep] if deep.any() else small[largest > 0]
     middle = np.median(body, axis=0)
     spread = 1.48 * np.median(np.abs(body - middle), axis=0) + 0.05
-    like = (np.abs(np.log(np.maximum(small, 3.0)) - middle) / spread).max(axis=2) < LIKE_TABLE
+    like = (np.abs(small - middle) / spread).max(axis=2) < LIKE_OWN
     # What is slender and of another colour lies against the hide: a rule, a strap, a tool.
-    grown = cv2.dilate(thick, _disc(3.0 * ppm))
+    grown = cv2.dilate(thick, _disc(5.0 * ppm))
     mask = ((largest > 0) & (like | (grown > 0))).astype(np.uint8)
-    mask = _largest(cv2.morphologyEx(mask, cv2.MORPH_OPEN, _disc(2.5 * ppm)))
-    return np.asarray(
-        cv2.resize(mask, (top.image.shape[1], top.image.shape[0]), interpolation=cv2.INTER_NEAREST), np.uint8
+    mask = _filled(_largest(cv2.morphologyEx(mask, cv2.MORPH_OPEN, _disc(4.0 * ppm))))
+    # Between places of the coarse raster the chance itself says where a half is.
+    full = (top.image.shape[1], top.image.shape[0])
+    near = cv2.resize(cv2.dilate(mask, _disc(1)), full, interpolation=cv2.INTER_NEAREST)
+    within = cv2.resize(cv2.erode(mask, _disc(1)), full, interpolation=cv2.INTER_NEAREST)
+    half = cv2.resize(apart.chance, full, interpolation=cv2.INTER_LINEAR) > HALF
+    return _filled(_largest(((near > 0) & (half | (within > 0))).astype(np.uint8)))
+
+
+def _without_wedges(mask: NDArray[np.uint8], apart: Apart, top: TableTop) -> NDArray[np.uint8]:
+    """A mask without the table that was taken in between a curved edge and a line printed beside it."""
+    ppm = top.px_per_mm
+    near = mask - cv2.erode(mask, _disc(WEDGE_MM * ppm))
+    table = cv2.GaussianBlur(apart.odds(top.image), (0, 0), 0.6 * ppm) < WEDGE_ODDS
+    wedges = (table & (near > 0)).astype(np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(wedges, connectivity=8)
+    beside = cv2.dilate(1 - mask, _disc(LINE_MM * 1.5 * ppm))
+    touching = np.bincount(labels.ravel(), weights=(beside > 0).ravel(), minlength=count) > 0
+    gone = touching & (stats[:, cv2.CC_STAT_AREA] > LEAST_WEDGE_MM2 * ppm**2)
+    gone[0] = False
+    if not gone.any():
+        return mask
+    cut = cv2.dilate(gone[labels].astype(np.uint8), _disc(1))
+    return _filled(_largest(cv2.morphologyEx(mask & (1 - cut), cv2.MORPH_OPEN, _disc(1.2 * ppm))))
+
+
+def _filled(mask: Raster) -> NDArray[np.uint8]:
+    contours, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    return np.asarray(cv2.drawContours(np.zeros_like(mask), contours, -1, 1, -1), np.uint8)
+
+
+def _holes(mask: Raster, apart: Apart, top: TableTop) -> tuple[list[Raster], Raster]:
+    """Contours (px) of gaps in the leather in which the table shows, and the mask without them."""
+    ppm = top.px_per_mm
+    x, y, w, h = cv2.boundingRect(mask)
+    image = cv2.GaussianBlur(top.image[y : y + h, x : x + w], (0, 0), max(0.5, 0.7 * ppm))
+    inside = cv2.erode(mask[y : y + h, x : x + w], _disc(4.0 * ppm))
+    table: Raster = ((apart.odds(image) < TABLE_ODDS) & (inside > 0)).astype(np.uint8)
+    contours, _ = cv2.findContours(
+        cv2.morphologyEx(table, cv2.MORPH_CLOSE, _disc(1.2 * ppm)), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE
     )
+    out = []
+    without: Raster = mask.copy()
+    for contour in contours:
+        if (
+            cv2.contourArea(contour) > LEAST_HOLE_MM2 * ppm**2
+            and _is_hole(contour, table, ppm)
+            and _is_sharp(contour, image, ppm)
+        ):
+            moved = contour + np.array([x, y], contour.dtype)
+            out.append(moved)
+            cv2.drawContours(without, [moved], -1, 0, -1)
+    return out, without
+
+
+def _is_hole(contour: Raster, table: Raster, ppm: float) -> bool:
+    """Whether a gap in the leather shows the table all through, and is no line of chalk or a ring of it."""
+    if 4 * np.pi * cv2.contourArea(contour) < COMPACT * cv2.arcLength(contour, True) ** 2:
+        return False
+    x, y, w, h = cv2.boundingRect(contour)
+    own = np.zeros((h, w), np.uint8)
+    cv2.drawContours(own, [contour], -1, 1, -1, offset=(-x, -y))
+    if table[y : y + h, x : x + w][own > 0].mean() < MOSTLY:
+        return False
+    return bool(cv2.distanceTransform(np.pad(own, 1), cv2.DIST_L2, 5).max() >= NARROW_MM / 2 * ppm)
+
+
+def _is_sharp(contour: Raster, image: Raster, ppm: float) -> bool:
+    """Whether the way from leather to what shows in a gap is as short as an edge's: a stain's is longer."""
+    room = round(EDGE_ROOM_MM * ppm)
+    x, y, w, h = cv2.boundingRect(contour)
+    rows, columns = slice(max(0, y - room), y + h + room), slice(max(0, x - room), x + w + room)
+    part = light_of(image[rows, columns])
+    own = np.zeros(part.shape[:2], np.uint8)
+    cv2.drawContours(own, [contour - np.array([columns.start, rows.start])], -1, 1, -1)
+    within: Raster = cv2.distanceTransform(np.pad(own, 1), cv2.DIST_L2, 5)[1:-1, 1:-1] / ppm
+    beside: Raster = cv2.distanceTransform(1 - own, cv2.DIST_L2, 5) / ppm
+    core = part[within > 0.6 * float(within.max())].mean(axis=0)
+    leather = part[(beside > 7.0) & (beside < EDGE_ROOM_MM)].mean(axis=0)
+    way = core - leather
+    share = ((part - leather) @ way) / max(float(way @ way), 1e-9)
+    far = np.where(own > 0, -within, beside)
+    at = np.arange(-min(10.0, 0.8 * float(within.max())), 10.0, 0.75)
+    near = [share[np.abs(far - d) < 0.8] for d in at]
+    rise = np.array([np.median(v) if len(v) else np.nan for v in near])
+    at, low = at[np.isfinite(rise)], np.minimum.accumulate(rise[np.isfinite(rise)])
+    wide = float(np.interp(-0.2, -low, at) - np.interp(-0.8, -low, at))
+    return wide < SOFT_EDGE_MM
+
+
+def _how_apart(apart: Apart, mask: Raster, top: TableTop) -> float:
+    size = (apart.chance.shape[1], apart.chance.shape[0])
+    small = cv2.resize(top.image, size, interpolation=cv2.INTER_AREA)
+    inside = cv2.resize(mask, size, interpolation=cv2.INTER_NEAREST) > 0
+    return float(np.median(apart.odds(small)[inside])) if inside.any() else 0.0
+
+
+def _doubts(apart: Apart, whole: Raster, top: TableTop) -> tuple[tuple[float, float, float], ...]:
+    """Places away from the edge of which it is in doubt whether they are hide: middle in mm and area in mm2."""
+    ppm = top.px_per_mm / apart.step
+    size = (apart.chance.shape[1], apart.chance.shape[0])
+    inside = cv2.resize(whole, size, interpolation=cv2.INTER_NEAREST)
+    k = _disc(EDGE_ROOM_MM * ppm)
+    rim = cv2.dilate(inside, k) - cv2.erode(inside, k)
+    unsure = ((apart.chance > DOUBT[0]) & (apart.chance < DOUBT[1]) & (rim == 0)).astype(np.uint8)
+    unsure = cv2.morphologyEx(unsure, cv2.MORPH_OPEN, _disc(8.0 * ppm))
+    # What lies apart from the hide and is small is a thing on the table.
+    count, labels, stats, middles = cv2.connectedComponentsWithStats(unsure, connectivity=8)
+    reach = cv2.dilate(inside, _disc(2.5 * EDGE_ROOM_MM * ppm))
+    out = []
+    for c in range(1, count):
+        if (reach[labels == c] > 0).mean() > 0.25:
+            at = top.to_mm((middles[c] + 0.5) * apart.step - 0.5)
+            out.append((float(at[0]), float(at[1]), float(stats[c, cv2.CC_STAT_AREA]) / ppm**2))
+    return tuple(sorted(out, key=lambda d: -d[2]))
 
 
 def _disc(radius: float) -> Raster:
@@ -231,51 +279,14 @@ def _judge_reach(mask: Raster, top: TableTop) -> None:
     )
 
 
-def _rings(mask: Raster, top: TableTop, far: Raster) -> tuple[Ring, tuple[Ring, ...]]:
-    """Outline and holes in mm."""
-    contours, tree = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-    if tree is None:
-        raise BadPicture("the hide has no edge", value=0, expected="a hide on a table of another colour")
-    field = _across(top, mask)
-    wide = cv2.resize(far, (mask.shape[1], mask.shape[0]), interpolation=cv2.INTER_LINEAR)
-    outer = max(
-        (k for k in range(len(contours)) if tree[0][k][3] < 0), key=lambda k: cv2.contourArea(contours[k])
-    )
-    holes = []
-    for k, (_, _, _, parent) in enumerate(tree[0]):
-        if (
-            parent == outer
-            and cv2.contourArea(contours[k]) > LEAST_HOLE_MM2 * top.px_per_mm**2
-            and _is_table(contours[k], wide, top.px_per_mm)
-        ):
-            holes.append(
-                simple_ring(top.to_mm(_refined(contours[k][:, 0].astype(np.float64), field, top.px_per_mm)))
-            )
-    outline = simple_ring(top.to_mm(_refined(contours[outer][:, 0].astype(np.float64), field, top.px_per_mm)))
-    whole = Polygon(outline)
-    return outline, tuple(h for h in holes if whole.contains(Polygon(h)))
-
-
-def _is_table(contour: Raster, far: Raster, ppm: float) -> bool:
-    """Whether what shows in a gap in the leather is the table, and not a pale spot or chalk."""
-    if 4 * np.pi * cv2.contourArea(contour) < COMPACT * cv2.arcLength(contour, True) ** 2:
-        return False
-    x, y, w, h = cv2.boundingRect(contour)
-    own = np.zeros((h, w), np.uint8)
-    cv2.drawContours(own, [contour], -1, 1, -1, offset=(-x, -y))
-    if cv2.distanceTransform(np.pad(own, 1), cv2.DIST_L2, 5).max() < NARROW_MM / 2 * ppm:
-        return False
-    return bool(np.median(far[y : y + h, x : x + w][own > 0]) < APART)
-
-
 def _across(top: TableTop, mask: Raster) -> Raster:
     """The picture as one value, along the way from table to leather: 0 table, 1 leather, worked out locally
-    so that light and unevenness do not matter.
+    so that light and unevenness do not matter; of light, since that is what a lens blurs.
     """
     ppm = top.px_per_mm
     small = 4
     size = (mask.shape[1] // small, mask.shape[0] // small)
-    image = cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    image = light_of(cv2.resize(top.image, size, interpolation=cv2.INTER_AREA)) * 255
     own = cv2.resize(mask, size, interpolation=cv2.INTER_NEAREST)
     inner: Raster
     outer: Raster
@@ -294,25 +305,33 @@ def _across(top: TableTop, mask: Raster) -> Raster:
     share = (
         (table * way).sum(axis=2)
         * SHADOW_SPREAD**2
-        / (NOISE_LEVELS**2 + SHADOW_SPREAD**2 * (table * table).sum(axis=2))
+        / (NOISE[0] ** 2 + (NOISE[1] ** 2 + SHADOW_SPREAD**2) * (table * table).sum(axis=2))
     )
     weight = way - table * share[..., None]
-    length = np.maximum((weight * way).sum(axis=2), 1.0)
+    length = np.maximum((weight * way).sum(axis=2), 0.2)
     full = (mask.shape[1], mask.shape[0])
     base = cv2.resize(table, full, interpolation=cv2.INTER_LINEAR)
     per = cv2.resize(weight / length[..., None], full, interpolation=cv2.INTER_LINEAR)
-    return np.asarray(((top.image.astype(np.float32) - base) * per).sum(axis=2), np.float32)
+    field = np.zeros(mask.shape, np.float32)
+    for c in range(3):
+        field += (light_of(top.image[..., c]) * 255 - base[..., c]) * per[..., c]
+    # Lines printed on the table, where they have the leather's colour.
+    opened = cv2.morphologyEx(field, cv2.MORPH_OPEN, _disc(LINE_MM * ppm))
+    lines = cv2.dilate((field - opened > LINE_SHARE).astype(np.uint8), _disc(1)) > 0
+    field[lines] = np.minimum(field, opened + 0.05)[lines]
+    return field
 
 
-def _refined(contour: Floats, field: Raster, ppm: float) -> Floats:
+def _refined(contour: Floats, field: Raster, ppm: float) -> tuple[Floats, float]:
     """A contour of whole pixels moved, point by point every ``STEP_MM``, to where the field crosses half way
-    between its levels inside and outside.
+    between its levels inside and outside; and how much it trembled there before it was evened out (px).
     """
     closed = np.concatenate([contour, contour[:1]])
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
     n = max(24, int(along[-1] / (STEP_MM * ppm)))
     at = np.linspace(0, along[-1], n, endpoint=False)
     ring = np.stack([np.interp(at, along, closed[:, d]) for d in (0, 1)], axis=1)
+    trembled = 0.0
     for spread, reach in zip(SPREADS_MM, REACHES_MM, strict=True):
         t = np.arange(-reach, reach + 1e-9, 0.2) * ppm
         smooth = gaussian_filter1d(ring, spread / STEP_MM, axis=0, mode="wrap")
@@ -328,6 +347,8 @@ def _refined(contour: Floats, field: Raster, ppm: float) -> Floats:
         if not seen.any():
             break
         move = np.interp(np.arange(n), np.flatnonzero(seen), move[seen], period=n)
+        trembled = 1.48 * float(np.median(np.abs(move - gaussian_filter1d(move, 2.0, mode="wrap"))))
+        trembled = float(np.hypot(trembled, float((~seen).mean()) * reach * ppm))
         move = gaussian_filter1d(median_filter(move, 5, mode="wrap"), 1.2, mode="wrap")
         ring = ring + normal * move[:, None]
-    return ring
+    return ring, trembled

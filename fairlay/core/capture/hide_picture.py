@@ -13,7 +13,9 @@ from shapely.geometry import MultiPoint, Polygon
 
 from fairlay.core.capture.chalk import USUAL_CHALKS, Chalk, ChalkLine, ChalkRing, find_chalk
 from fairlay.core.capture.height import lowered, lowered_face
+from fairlay.core.capture.hide_apart import Press
 from fairlay.core.capture.hide_edge import find_hide
+from fairlay.core.capture.hide_settled import settled
 from fairlay.core.capture.table import TableSeen, TableTop, find_table, straighten
 from fairlay.core.errors import BadPicture
 from fairlay.core.shapes.rings import Ring, simple_ring
@@ -53,6 +55,7 @@ def look_at_hide(
     bar_mm: float = 100.0,
     chalks: tuple[Chalk, ...] = USUAL_CHALKS,
     expected: Sequence[int] = (),
+    presses: Sequence[Press] = (),
     tell: Callable[[str], None] = lambda _: None,
 ) -> HideSeen:
     """Return the hide that pictures ``(h, w, 3)`` uint8 of one camera show, one picture or several that
@@ -73,13 +76,16 @@ def look_at_hide(
     tell(f"{len(table.markers)} markers, agreeing within {table.rms_mm:.1f} mm")
     top = straighten(images, table)
     tell("the table as seen from straight above")
-    found = find_hide(top, table)
+    found = find_hide(top, table, presses)
     tell(f"the hide's edge{f', {len(found.holes)} holes' if found.holes else ''}")
     chalk = find_chalk(top, found, chalks)
     tell(f"{len(chalk.rings)} rings and {len(chalk.lines)} lines of chalk")
     eyes = [v.eye for v in table.views]
-    outline = _down(found.outline, eyes, top, thickness_mm)
-    holes = tuple(_down(h, eyes, top, thickness_mm, hole=True) for h in found.holes)
+    edge, edge_off = settled(found.outline, images, table, top)
+    outline = _down(edge, eyes, top, thickness_mm)
+    holes = tuple(
+        _down(settled(h, images, table, top, hole=True)[0], eyes, top, thickness_mm, hole=True) for h in found.holes
+    )
     rings = tuple(
         ChalkRing(_face_down(r.outline, eyes, top, thickness_mm), r.chalk, r.severity, r.sure)
         for r in chalk.rings

@@ -21,6 +21,11 @@ field all round.
 """
 RIM_MM: Final = 25.0
 """White paper round the marker: one field."""
+ABOVE_MM: Final = 30.0
+"""From the sheet's upper edge to the marker."""
+SHEET_HALF_MM: Final = 108.0
+BELOW_MM: Final = 117.0
+"""Paper to either side of the marker's middle, and below the marker, at most: A4 and Letter."""
 FIELDS: Final = 6
 """Fields along a side: four that tell the number, and the border."""
 MOST_MARKERS: Final = 50

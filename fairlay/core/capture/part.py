@@ -32,6 +32,11 @@ itself is sought afterwards.
 NEUTRAL_SPAN = 0.12
 ON_LINE_MM, LONGEST_ON_LINE_MM, PARABOLA_FITS_MM = 1.1, 20.0, 0.25
 UNSHADED, PLAIN_CONTRAST = 0.06, 0.2
+SHOWN_POWER = 2.2
+"""What a page shows is light to the power of 1 / this, for want of anything on it that tells."""
+STAIN_TINT = 0.02
+"""How far a square's tint is off the page's where it is stained."""
+STAIN_NEAR_MM = 14.0
 LEAST_PART_MM2 = 150.0
 LEAST_HOLE_MM2 = 12.0
 SPECK_MM = 1.2
@@ -97,6 +102,10 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
     """
     ratio = _against_paper(straight, paper)
     score, neutral = _score(ratio, straight.px_per_mm)
+    # Where an edge lies is asked of light, since that is what a lens blurs.
+    light = ratio**SHOWN_POWER
+    edge_score, _ = _score(light, straight.px_per_mm)
+    fields = edge_score, np.asarray((1 - light.mean(axis=2)) / 0.95, np.float32)
     k = max(3, round(SPECK_MM * straight.px_per_mm) | 1)
     dark = np.asarray((1 - ratio.mean(axis=2)) / 0.8, np.float32)
     # Too dark for any shadow is part, whatever its colour: an edge burnished black round a brown face.
@@ -134,12 +143,60 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
                 expected="the whole part inside the squares, a square or two clear of the border: move it, "
                 "turn it, or use larger paper",
             )
-        parts.append(_one_part((labels == c).astype(np.uint8), score, dark, straight, paper.square_mm))
+        parts.append(_one_part((labels == c).astype(np.uint8), fields, straight, paper.square_mm))
     return parts
 
 
+def near_stains(outline: Ring, straight: Straight, paper: PaperSeen) -> bool:
+    """Whether an outline (mm on the paper) runs by a square that is stained."""
+    levels, weight = _squares(straight.image.astype(np.float32) / 255, straight, paper)
+    s = paper.square_mm
+    at = np.argwhere(stained(levels, weight))[:, ::-1] * s + s / 2
+    at = at + np.array([straight.x0, straight.y0])
+    far = cv2.pointPolygonTest
+    ring = outline.astype(np.float32).reshape(-1, 1, 2)
+    return any(abs(far(ring, (float(x), float(y)), True)) < STAIN_NEAR_MM for x, y in at)
+
+
+def _squares(image: Floats, straight: Straight, paper: PaperSeen) -> tuple[Floats, Floats]:
+    """What each square shows ``(down, across, 3)``, and 1 where a whole one was seen."""
+    s, ppm = paper.square_mm, straight.px_per_mm
+    x0, y0, x1, y1 = paper.bounds_mm
+    across, down = round((x1 - x0) / s), round((y1 - y0) / s)
+    levels = np.zeros((down, across, 3), np.float32)
+    weight = np.zeros((down, across), np.float32)
+    for i, j in paper.index - paper.index.min(axis=0):
+        a, b = int((i + 0.2) * s * ppm), int((i + 0.8) * s * ppm)
+        c, d = int((j + 0.2) * s * ppm), int((j + 0.8) * s * ppm)
+        levels[j, i] = np.median(image[c:d, a:b].reshape(-1, 3), axis=0)
+        weight[j, i] = 1.0
+    return levels, weight
+
+
+def paper_field(straight: Straight, paper: PaperSeen, image: Floats | None = None) -> Floats:
+    """Return the picture ``(h, w, 3)`` over what plain paper would show there: 1 is paper in full light.
+
+    ``image``: the picture 0 to 1, where something was done to it.
+    """
+    s, ppm = paper.square_mm, straight.px_per_mm
+    own = straight.image.astype(np.float32) / 255 if image is None else image
+    levels, weight = _squares(own, straight, paper)
+    down, across = weight.shape
+    spots = stained(levels, weight)
+    if spots.sum() < 0.5 * weight.sum():
+        weight[spots] = 0.0
+    field = _filled(levels, weight)
+    h, w = own.shape[:2]
+    # The middle of square (i, j) is at ((i + 0.5) s, (j + 0.5) s): resizing keeps middles so.
+    full = cv2.resize(field, (round(across * s * ppm), round(down * s * ppm)), interpolation=cv2.INTER_CUBIC)[
+        :h, :w
+    ]
+    full = cv2.copyMakeBorder(full, 0, h - full.shape[0], 0, w - full.shape[1], cv2.BORDER_REPLICATE)
+    return np.asarray(own / np.maximum(full, 0.04), np.float32)
+
+
 def _against_paper(straight: Straight, paper: PaperSeen) -> Floats:
-    """The picture over what the paper would show there: 1 is paper in full light. The lines are taken out."""
+    """The picture over what the paper would show there, the lines taken out."""
     s, ppm = paper.square_mm, straight.px_per_mm
     image = straight.image.astype(np.float32) / 255
     size = max(3, round(2.2 * LINE_ROOM_MM * ppm) | 1)
@@ -151,26 +208,20 @@ def _against_paper(straight: Straight, paper: PaperSeen) -> Floats:
     )[:, None]
     # A closing takes the brightest nearby, noise and all; it is brought down to what the paper is beside the
     # line.
-    image = np.where(on[..., None], closed - _lift(image, closed, on), image)
-    across, down = (
-        round((paper.bounds_mm[2] - paper.bounds_mm[0]) / s),
-        round((paper.bounds_mm[3] - paper.bounds_mm[1]) / s),
-    )
-    levels = np.zeros((down, across, 3), np.float32)
-    weight = np.zeros((down, across), np.float32)
-    for i, j in paper.index - paper.index.min(axis=0):
-        a, b = int((i + 0.2) * s * ppm), int((i + 0.8) * s * ppm)
-        c, d = int((j + 0.2) * s * ppm), int((j + 0.8) * s * ppm)
-        levels[j, i] = np.median(image[c:d, a:b].reshape(-1, 3), axis=0)
-        weight[j, i] = 1.0
-    field = _filled(levels, weight)
-    h, w = image.shape[:2]
-    # The middle of square (i, j) is at ((i + 0.5) s, (j + 0.5) s): resizing keeps middles so.
-    full = cv2.resize(field, (round(across * s * ppm), round(down * s * ppm)), interpolation=cv2.INTER_CUBIC)[
-        :h, :w
-    ]
-    full = cv2.copyMakeBorder(full, 0, h - full.shape[0], 0, w - full.shape[1], cv2.BORDER_REPLICATE)
-    return np.asarray(image / np.maximum(full, 0.04), np.float32)
+    return paper_field(straight, paper, np.where(on[..., None], closed - _lift(image, closed, on), image))
+
+
+def stained(levels: Floats, weight: Floats) -> NDArray[np.bool_]:
+    """Return which squares ``(down, across)`` are stained: they have another tint than most. Shadow has not.
+
+    ``levels``: what each shows ``(down, across, 3)``; ``weight``: 1 where it is plain.
+    """
+    tint = levels / np.maximum(levels.mean(axis=2), 0.02)[..., None]
+    plain = weight > 0
+    usual = np.median(tint[plain], axis=0) if plain.any() else np.ones(3)
+    off = np.abs(tint - usual).max(axis=2)
+    spread = 1.48 * float(np.median(off[plain])) if plain.any() else 0.0
+    return np.asarray(plain & (off > max(STAIN_TINT, 4 * spread)))
 
 
 def _lift(image: Raster, closed: Raster, on: NDArray[np.bool_]) -> Floats:
@@ -237,12 +288,12 @@ def _score(ratio: Floats, ppm: float) -> tuple[Floats, bool]:
     return score, float(np.ptp(middle)) < NEUTRAL_SPAN
 
 
-def _one_part(mask: Raster, score: Raster, dark: Raster, straight: Straight, square_mm: float) -> PartSeen:
+def _one_part(mask: Raster, fields: tuple[Raster, ...], straight: Straight, square_mm: float) -> PartSeen:
     ppm = straight.px_per_mm
     contours, tree = cv2.findContours(mask, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     if tree is None:
         raise BadPicture("the part has no edge", value=0, expected="a part of one piece")
-    fields = tuple(cv2.GaussianBlur(f, (0, 0), max(0.5, 0.12 * ppm)) for f in (score, dark))
+    fields = tuple(cv2.GaussianBlur(f, (0, 0), max(0.5, 0.12 * ppm)) for f in fields)
     rings, areas = [], []
     for contour, (_, _, _, parent) in zip(contours, tree[0], strict=True):
         area = cv2.contourArea(contour)
@@ -276,17 +327,21 @@ def _neck(mask: Raster, ppm: float) -> float | None:
     return None
 
 
+def ring_every(contour: NDArray[np.float64], step: float) -> NDArray[np.float64]:
+    """Return a closed contour ``(n, 2)`` with a point every ``step`` of its length, twelve at least."""
+    closed = np.concatenate([contour, contour[:1]])
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
+    at = np.linspace(0, along[-1], max(12, int(along[-1] / step)), endpoint=False)
+    return np.stack([np.interp(at, along, closed[:, d]) for d in (0, 1)], axis=1)
+
+
 def _refined(contour: NDArray[np.float64], fields: tuple[Raster, ...], ppm: float) -> NDArray[np.float64]:
     """A contour of whole pixels moved, point by point every ``STEP_MM``, to where a field crosses half way
     between its levels inside and outside.
 
     ``fields``: how like the part's colour a place is, and how dark.
     """
-    closed = np.concatenate([contour, contour[:1]])
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
-    n = max(12, int(along[-1] / (STEP_MM * ppm)))
-    at = np.linspace(0, along[-1], n, endpoint=False)
-    ring = np.stack([np.interp(at, along, closed[:, d]) for d in (0, 1)], axis=1)
+    ring = ring_every(contour, STEP_MM * ppm)
     for spread, reach in ((2.0, REACH_MM), (1.2, REACH_MM), (1.2, NEAR_MM)):
         t = np.arange(-reach, reach + 1e-9, 0.08) * ppm
         smooth = gaussian_filter1d(ring, spread, axis=0, mode="wrap")

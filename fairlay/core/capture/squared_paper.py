@@ -18,8 +18,9 @@ import PIL.Image
 from numpy.typing import NDArray
 
 from fairlay.core.capture.curves import cleaned
+from fairlay.core.capture.drawn_line import find_drawn
 from fairlay.core.capture.height import lowered
-from fairlay.core.capture.part import PartSeen, Straight, find_parts, straighten
+from fairlay.core.capture.part import PartSeen, Straight, find_parts, near_stains, straighten
 from fairlay.core.capture.squares import PaperSeen, find_paper
 from fairlay.core.errors import BadPicture, FairLayError
 from fairlay.core.pattern.contour import Contour
@@ -155,7 +156,8 @@ def trace_on(paper: PaperSeen, straight: Straight, said: Said) -> Traced:
             value=said.line_mm,
             expected="a line to 12 mm, a part to 40 mm thick, 30 mm added or taken off at most",
         )
-    seen = find_parts(straight, paper)
+    drawn = said.shows == "drawn line"
+    seen = find_drawn(straight, paper, said.line_mm) if drawn else find_parts(straight, paper)
     eye = paper.eye_mm()
     parts = tuple(_traced(p, said, eye, i) for i, p in enumerate(seen))
     parts = tuple(sorted(parts, key=lambda p: -p.area_mm2))
@@ -166,7 +168,7 @@ def trace_on(paper: PaperSeen, straight: Straight, said: Said) -> Traced:
         len(paper.index),
         paper.rms_px / paper.px_per_mm(),
         tilt,
-        tuple(_advice(seen, paper, tilt, said)),
+        tuple(_advice(seen, straight, paper, tilt, said)),
     )
 
 
@@ -174,7 +176,7 @@ def _traced(p: PartSeen, said: Said, eye: tuple[float, float, float], which: int
     name = "the part" if which == 0 else f"part {which + 1}"
     by = said.grow_mm
     if said.shows == "drawn line":
-        by -= {"outside": 0.0, "middle": said.line_mm / 2, "inside": said.line_mm}[said.follow]
+        by += {"outside": said.line_mm / 2, "middle": 0.0, "inside": -said.line_mm / 2}[said.follow]
     outline = lowered(p.outline, eye, said.thickness_mm)
     ring = clean_ring(outline, name)
     if by:
@@ -212,7 +214,7 @@ def _tilt(paper: PaperSeen, eye: tuple[float, float, float]) -> float:
     return float(np.degrees(np.arctan2(off, eye[2])))
 
 
-def _advice(seen: list[PartSeen], paper: PaperSeen, tilt: float, said: Said) -> list[str]:
+def _advice(seen: list[PartSeen], straight: Straight, paper: PaperSeen, tilt: float, said: Said) -> list[str]:
     out = []
     large = [p for p in seen if p.area_mm2 > 0.1 * seen[0].area_mm2]
     if len(large) > 1:
@@ -224,6 +226,10 @@ def _advice(seen: list[PartSeen], paper: PaperSeen, tilt: float, said: Said) -> 
         out.append(
             f"This may be two parts that touch: they hang together by a neck of {seen[0].neck_mm:.1f} mm. If "
             "they are two, lay them 10 mm apart and take the picture again."
+        )
+    if said.shows == "part" and near_stains(seen[0].outline, straight, paper):
+        out.append(
+            "A stain on the page lies beside the part's edge: look its outline over there, or use a clean page."
         )
     if tilt > TILTED_DEG:
         out.append(

@@ -9,7 +9,7 @@ pictures that share two markers share one table.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
@@ -44,6 +44,13 @@ alias.
 """
 KNOT_PX: Final = 16
 MOST_PX: Final = 12_000_000
+BAND: Final = 256
+"""Lines straightened at a time."""
+SHOWN_POWER: Final = 2.2
+WHITE: Final = 235.0
+"""The level of white paper in a straightened picture."""
+SHOWN: Final = np.asarray((np.arange(65536) / 65535.0) ** (1 / SHOWN_POWER) * 255.0 + 0.5, np.uint8)
+LIGHT: Final = np.asarray((np.arange(256) / 255.0) ** SHOWN_POWER, np.float32)
 SQUARE: Final = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
 
 
@@ -92,6 +99,16 @@ class TableSeen:
     seen: tuple[tuple[MarkerSeen, ...], ...]
 
     @property
+    def blur_mm(self) -> float:
+        """Over how many mm the pictures' edges spread (one standard deviation), in the middle of the markers."""
+        each = [
+            m.spread_px / v.px_per_mm(self.markers[m.number][:1])
+            for v, own in zip(self.views, self.seen, strict=True)
+            for m in own
+        ]
+        return float(np.median(each))
+
+    @property
     def bounds(self) -> tuple[float, float, float, float]:
         """What the markers enclose, and a little more: x0, y0, x1, y1 in mm."""
         corners = np.concatenate(list(self.markers.values()))
@@ -101,8 +118,10 @@ class TableSeen:
 
 @dataclass(frozen=True, eq=False)
 class TableTop:
-    """The table from straight above: ``image`` (h, w, 3) uint8 with white paper at one level everywhere, what
-    of it was seen, ``px_per_mm``, the place of its top left corner, and which picture shows each place.
+    """The table from straight above: ``image`` (h, w, 3) uint8 with white paper at one level everywhere (levels are
+    light to the power of 1 / ``SHOWN_POWER``), what
+    of it was seen, ``px_per_mm``, the place of its top left corner, which picture shows each place, and over how many
+    mm the pictures' edges spread (one standard deviation).
     """
 
     image: Image
@@ -111,6 +130,7 @@ class TableTop:
     x0: float
     y0: float
     whose: NDArray[np.uint8]
+    blur_mm: float = 0.5
 
     def to_mm(self, px: Floats) -> Floats:
         """Return points of the straightened picture on the table, in mm."""
@@ -365,62 +385,84 @@ def _turned(angle: float) -> Floats:
 
 def straighten(images: Sequence[Image], table: TableSeen) -> TableTop:
     """Return the table from straight above, from whichever picture shows each place farthest from its own
-    rim; light evened by the markers' paper.
+    rim.
+
+    Light is averaged as light, evened by the markers' paper, and shown again by a power of 1 / ``SHOWN_POWER``: what
+    comes out does not depend on how the camera bends it.
     """
     x0, y0, x1, y1 = table.bounds
     middle = np.array([[(x0 + x1) / 2, (y0 + y1) / 2]])
-    scale = float(np.clip(0.55 * max(v.px_per_mm(middle) for v in table.views), 0.5, 2.0))
+    scale = float(np.clip(0.8 * max(v.px_per_mm(middle) for v in table.views), 0.5, 2.0))
     scale = min(scale, float(np.sqrt(MOST_PX / ((x1 - x0) * (y1 - y0)))))
     w, h = round((x1 - x0) * scale), round((y1 - y0) * scale)
     best = np.zeros((h, w), np.float32)
     image: Image = np.zeros((h, w, 3), np.uint8)
     whose = np.zeros((h, w), np.uint8)
     for k, (own, view) in enumerate(zip(images, table.views, strict=True)):
-        shown, rim = _seen_by(own, view, (x0, y0), scale, (h, w))
-        shown = _evened(shown, table, k, (x0, y0), scale)
-        better = rim > best
-        image[better], whose[better] = shown[better], k
-        best = np.maximum(best, rim)
-    return TableTop(image, best > 0, scale, x0, y0, whose)
+        light = cv2.LUT(own, as_light(table.seen[k][0].tone if table.seen[k] else SHOWN_POWER))
+        gains = _gains(table, k, (x0, y0), scale, (h, w))
+        for top in range(0, h, BAND):
+            rows = slice(top, min(h, top + BAND))
+            shown, rim = _seen_by(light, view, (x0, y0), scale, (rows, w))
+            lit = shown * gains(rows)
+            # By a table of roots, since a power of every place takes seconds.
+            lit = SHOWN[np.minimum(lit * (len(SHOWN) - 1), len(SHOWN) - 1).astype(np.uint16)]
+            better = rim > best[rows]
+            image[rows][better], whose[rows][better] = lit[better], k
+            best[rows] = np.maximum(best[rows], rim)
+    return TableTop(image, best > 0, scale, x0, y0, whose, table.blur_mm)
+
+
+def as_light(tone: float) -> Raster:
+    """Return what a picture's 256 levels are as light, 65535 for all of it, by the power that its markers told."""
+    return np.asarray((np.arange(256) / 255.0) ** tone * 65535.0 + 0.5, np.uint16)
 
 
 def _seen_by(
-    image: Image, view: View, corner: tuple[float, float], scale: float, size: tuple[int, int]
+    light: Raster, view: View, corner: tuple[float, float], scale: float, size: tuple[slice, int]
 ) -> tuple[Raster, Raster]:
-    """A picture straightened, and how far each place is from the picture's rim in px (0 outside it)."""
-    h, w = size[0] * SUPER, size[1] * SUPER
-    # Where a place is in the picture changes slowly: worked out at knots, and smoothly filled in between.
-    ys, xs = np.mgrid[-1 : h // KNOT_PX + 3, -1 : w // KNOT_PX + 3].astype(np.float64) * KNOT_PX
-    mm = np.stack(
-        [(xs.ravel() + 0.5) / (SUPER * scale) + corner[0], (ys.ravel() + 0.5) / (SUPER * scale) + corner[1]],
-        axis=1,
-    )
-    knots = view.to_picture(mm).reshape(*xs.shape, 2)
-    rows, columns = np.arange(h, dtype=np.float32), np.arange(w, dtype=np.float32)
-    along, down = np.meshgrid(columns / KNOT_PX + 1, rows / KNOT_PX + 1)
-    at = [cv2.remap(knots[..., d].astype(np.float32), along, down, cv2.INTER_CUBIC) for d in (0, 1)]
-    shown = cv2.remap(image, at[0], at[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
-    small = [cv2.resize(a, (size[1], size[0]), interpolation=cv2.INTER_AREA) for a in at]
-    ih, iw = image.shape[:2]
-    rim = np.minimum(np.minimum(small[0] - 1, iw - 2 - small[0]), np.minimum(small[1] - 1, ih - 2 - small[1]))
-    return cv2.resize(shown, (size[1], size[0]), interpolation=cv2.INTER_AREA), np.maximum(rim, 0)
-
-
-def _evened(shown: Raster, table: TableSeen, which: int, corner: tuple[float, float], scale: float) -> Raster:
-    """A straightened picture with white paper at 235 everywhere: light falls off evenly over a table, and its
-    colour is the same all over.
+    """Some lines of a picture straightened, as light 0 to 1, and how far each place is from the picture's rim in px
+    (0 outside it).
     """
-    white = np.array([m.white for m in table.seen[which]])
+    rows, w = size
+    h, wide = (rows.stop - rows.start) * SUPER, w * SUPER
+    # Where a place is in the picture changes slowly: worked out at knots, and smoothly filled in between.
+    ys, xs = np.mgrid[-1 : h // KNOT_PX + 3, -1 : wide // KNOT_PX + 3].astype(np.float64) * KNOT_PX
+    down_mm = (ys.ravel() + rows.start * SUPER + 0.5) / (SUPER * scale) + corner[1]
+    mm = np.stack([(xs.ravel() + 0.5) / (SUPER * scale) + corner[0], down_mm], axis=1)
+    knots = view.to_picture(mm).reshape(*xs.shape, 2)
+    lines, columns = np.arange(h, dtype=np.float32), np.arange(wide, dtype=np.float32)
+    along, down = np.meshgrid(columns / KNOT_PX + 1, lines / KNOT_PX + 1)
+    at = [cv2.remap(knots[..., d].astype(np.float32), along, down, cv2.INTER_CUBIC) for d in (0, 1)]
+    shown = cv2.remap(light, at[0], at[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+    small = [cv2.resize(a, (w, h // SUPER), interpolation=cv2.INTER_AREA) for a in at]
+    ih, iw = light.shape[:2]
+    rim = np.minimum(np.minimum(small[0] - 1, iw - 2 - small[0]), np.minimum(small[1] - 1, ih - 2 - small[1]))
+    lit = cv2.resize(shown, (w, h // SUPER), interpolation=cv2.INTER_AREA).astype(np.float32) / 65535
+    return lit, np.maximum(rim, 0)
+
+
+def _gains(
+    table: TableSeen, which: int, corner: tuple[float, float], scale: float, size: tuple[int, int]
+) -> Callable[[slice], Raster]:
+    """What light is multiplied by, for some lines ``(n, w, 3)`` of the table, so that white paper is ``WHITE``
+    everywhere: light falls off evenly over a table, and its colour is the same all over.
+    """
+    tone = table.seen[which][0].tone
+    white = np.array([(m.white / 255.0) ** tone for m in table.seen[which]])
     at = np.array([table.markers[m.number].mean(axis=0) for m in table.seen[which]])
     tint = np.median(white / white.mean(axis=1, keepdims=True), axis=0)
     middle, spread = at.mean(axis=0), max(1.0, float(np.ptp(at, axis=0).max()))
     design = np.column_stack([np.ones(len(at)), (at - middle) / spread])
-    plane, *_ = np.linalg.lstsq(design, np.log(np.maximum(white.mean(axis=1), 5.0)), rcond=None)
-    h, w = shown.shape[:2]
-    x = ((np.arange(w) + 0.5) / scale + corner[0] - middle[0]) / spread
-    y = ((np.arange(h) + 0.5) / scale + corner[1] - middle[1]) / spread
-    out = np.empty_like(shown)
-    for c in range(3):
-        gain = 235.0 / tint[c] * np.exp(-(plane[0] + plane[1] * x[None, :] + plane[2] * y[:, None]))
-        out[..., c] = np.clip(shown[..., c] * gain.astype(np.float32), 0, 255)
-    return out
+    plane, *_ = np.linalg.lstsq(design, np.log(np.maximum(white.mean(axis=1), 1e-4)), rcond=None)
+    x = ((np.arange(size[1]) + 0.5) / scale + corner[0] - middle[0]) / spread
+    y = ((np.arange(size[0]) + 0.5) / scale + corner[1] - middle[1]) / spread
+    full = (WHITE / 255.0) ** SHOWN_POWER
+    across, down = np.exp(-plane[1] * x).astype(np.float32), np.exp(-plane[2] * y).astype(np.float32)
+    each = (full / tint * np.exp(-plane[0])).astype(np.float32)
+    return lambda rows: (down[rows, None] * across[None, :])[..., None] * each
+
+
+def light_of(shown: Raster) -> Raster:
+    """Return the light (0 to 1, float32) of levels of a straightened picture (uint8)."""
+    return cv2.LUT(shown, LIGHT)

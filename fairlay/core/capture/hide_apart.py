@@ -1,0 +1,253 @@
+"""Hide told from table in a picture from straight above: how likely each place is hide.
+
+Table is what lies round the markers' sheets, with shadow on it; hide is what lies between the markers and has other
+colours. Both learn their colours from the picture by turns. What each place says by itself is then carried along
+wherever there is no edge (random walker with priors, Grady 2005), so that a place whose colour tells nothing goes
+with what it hangs together with, and one in doubt stays near a half.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Final, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter
+from scipy.sparse import coo_array
+from scipy.sparse.linalg import cg
+
+from fairlay.core.capture.marker_sheet import BELOW_MM, MARKER_MM, RIM_MM, SHEET_HALF_MM
+from fairlay.core.capture.table import TableSeen, TableTop
+from fairlay.core.errors import BadPicture
+
+Floats = NDArray[np.float64]
+Raster = NDArray[Any]
+
+LOOK_AT: Final = 0.22
+"""Hide is told from table at so many px a mm."""
+BINS: Final = (46, 34, 34)
+"""Bins of brightness and of two colours (natural logarithms of levels)."""
+FROM, WIDE = np.array([1.05, -1.02, -1.02]), np.array([0.10, 0.06, 0.06])
+SHADOW_BINS: Final = 8
+SHADOW_SHARE: Final = 0.3
+SHINE: Final = (6.0, 12.0, 20.0, 32.0, 48.0, 70.0)
+"""Levels (about the middle of the range) of a lamp's shine on leather, light added alike to all colours."""
+SHINE_SHARE: Final = 0.2
+STRANGE: Final = 4e-4
+"""Colours seen of neither tell nothing: so much of each is taken to be anything."""
+SEED_MM: Final = (6.0, 70.0)
+DEEP_MM: Final = 330.0
+INSIDE, OUTSIDE = 1.4, -3.5
+"""Log odds of a place deep between the markers, and of one outside them."""
+ROUNDS: Final = 4
+PULL: Final = 0.012
+"""How much a place's own colour counts beside one neighbour that looks the same."""
+HELD: Final = 30.0
+PRESS_MM: Final = 15.0
+PAPER_LEVEL, PAPER_TINT = 165.0, 0.12
+
+
+@dataclass(frozen=True)
+class Press:
+    """Where somebody said what lies there: a place on the table in mm."""
+
+    x: float
+    y: float
+    means: Literal["hide", "table", "chalk", "stain"]
+
+
+@dataclass(frozen=True, eq=False)
+class Apart:
+    """How likely each place is hide (0 to 1), at ``step`` px of the straightened picture a place; the two's
+    colours, to ask the same of any place in finer detail.
+    """
+
+    chance: Raster
+    step: float
+    hide: Raster
+    table: Raster
+
+    def odds(self, image: Raster) -> Raster:
+        """Return the log odds that each place of a picture ``(h, w, 3)`` is hide rather than table, by its colour
+        alone."""
+        where = _bins(image)
+        a, b = self.hide.ravel()[where], self.table.ravel()[where]
+        return np.asarray(np.log((a + STRANGE) / (b + STRANGE)), np.float32)
+
+
+def tell_apart(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -> Apart:
+    """Return how likely each place of a table seen from above is hide.
+
+    ``presses``: what somebody said of places. Raises BadPicture where no table is seen round the markers.
+    """
+    step = max(1.0, top.px_per_mm / LOOK_AT)
+    size = (round(top.image.shape[1] / step), round(top.image.shape[0] / step))
+    small = cv2.resize(top.image, size, interpolation=cv2.INTER_AREA)
+    known = cv2.resize(top.known.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    paper = cv2.resize(papers(top, table), size, interpolation=cv2.INTER_NEAREST) > 0
+    mm = step / top.px_per_mm
+    away: Raster = cv2.distanceTransform((~paper).astype(np.uint8), cv2.DIST_L2, 3) * mm
+    seeds = (away > SEED_MM[0]) & (away < SEED_MM[1]) & known
+    if seeds.sum() < 100:
+        raise BadPicture(
+            "no table is seen round the markers",
+            value=int(seeds.sum()),
+            expected="some bare table round each marker's sheet",
+        )
+    prior = _prior(top, table, size, mm)
+    said = _said(top, presses, size, mm)
+    seeds = (seeds & (prior < 0) | (said < 0)) & ~(said > 0)
+    bins = _bins(small)
+    free = known & ~paper & (said == 0)
+    # Near the markers there is table, whatever else there is; shadow darkens it.
+    first = _histogram(bins[seeds], None)
+    of_table = _shadowed(first)
+    outlying = STRANGE / (of_table.ravel()[bins] + STRANGE)
+    chance = outlying / (1 + np.exp(-prior))
+    chance[~free] = 0.0
+    chance[said > 0] = 1.0
+    for _ in range(ROUNDS):
+        of_hide = _shining(_histogram(bins, chance * free + 3.0 * (said > 0)))
+        rest = _histogram(bins, np.where(prior < 0, 1 - chance, (1 - chance) ** 3) * free + 3.0 * (said < 0))
+        of_table = _shadowed(0.5 * first + 0.5 * rest)
+        own = np.log((of_hide.ravel()[bins] + STRANGE) / (of_table.ravel()[bins] + STRANGE))
+        odds = cv2.GaussianBlur(own.astype(np.float32), (0, 0), 1.2) + prior
+        chance = 1 / (1 + np.exp(-odds))
+        chance[~free & (said == 0)] = 0.0
+        chance[said != 0] = said[said != 0] > 0
+    own = np.log((of_hide.ravel()[bins] + STRANGE) / (of_table.ravel()[bins] + STRANGE)) + 0.4 * prior
+    lone = (1 / (1 + np.exp(-own))).astype(np.float32)
+    held = np.where(free, PULL * (0.04 + np.abs(2 * lone - 1) ** 3), HELD).astype(np.float32)
+    lone[~free] = 0.0
+    lone[said > 0] = 1.0
+    return Apart(_walked(small, lone, held), step, of_hide, of_table)
+
+
+def papers(top: TableTop, table: TableSeen) -> Raster:
+    """Return where marker sheets lie (1), as they are printed on A4 or Letter: the marker with its rim, and of the rest
+    what looks like paper, since a hide may lie over it.
+    """
+    sure, maybe = (np.zeros(top.image.shape[:2], np.uint8) for _ in range(2))
+    for corners in table.markers.values():
+        middle = corners.mean(axis=0)
+        across, down = (corners[1] - corners[0]) / MARKER_MM, (corners[3] - corners[0]) / MARKER_MM
+        rim = MARKER_MM / 2 + RIM_MM + 2
+        for out, half, below in ((sure, rim, rim), (maybe, SHEET_HALF_MM + 3, MARKER_MM / 2 + BELOW_MM + 3)):
+            above = rim if out is sure else MARKER_MM / 2 + 33
+            sheet = np.array([middle + u * across + v * down for u, v in ((-half, -above), (half, -above), (half, below), (-half, below))])
+            cv2.fillPoly(out, [np.round(top.to_px(sheet)).astype(np.int32)], 1)
+    where = np.nonzero(maybe)
+    if len(where[0]):
+        own = top.image[where].astype(np.float32)
+        bright = own.mean(axis=1)
+        plain = (bright > PAPER_LEVEL) & (np.ptp(own, axis=1) < PAPER_TINT * bright + 6)
+        maybe[where] = plain
+        k = max(1, round(3.5 * top.px_per_mm))
+        maybe = cv2.morphologyEx(maybe, cv2.MORPH_CLOSE, np.ones((2 * k + 1, 2 * k + 1), np.uint8))
+    return np.asarray(sure | maybe, np.uint8)
+
+
+def _prior(top: TableTop, table: TableSeen, size: tuple[int, int], mm: float) -> Raster:
+    """Log odds of hide by place alone: it lies between the markers."""
+    corners = np.concatenate(list(table.markers.values())).astype(np.float32)
+    hull = cv2.convexHull(((corners - [top.x0, top.y0]) / mm).astype(np.float32))
+    inside: Raster = np.zeros((size[1], size[0]), np.uint8)
+    cv2.fillPoly(inside, [np.round(hull).astype(np.int32)], 1)
+    inside = np.pad(inside, 1)
+    depth = cv2.distanceTransform(inside, cv2.DIST_L2, 5)[1:-1, 1:-1] * mm
+    # On a small table everything is near the markers.
+    deepest = float(depth.max())
+    share = np.clip((depth - min(MARKER_MM, 0.3 * deepest)) / min(DEEP_MM, 0.45 * deepest + 1e-6), -0.2, 1)
+    return np.asarray(np.where(depth > 0, OUTSIDE / 2 + (INSIDE - OUTSIDE / 2) * share, OUTSIDE), np.float32)
+
+
+def _said(top: TableTop, presses: Sequence[Press], size: tuple[int, int], mm: float) -> Raster:
+    """Where somebody said that hide (1) or table (-1) is; chalk and stains lie on hide."""
+    out = np.zeros((size[1], size[0]), np.int8)
+    for p in presses:
+        at = ((p.x - top.x0) / mm, (p.y - top.y0) / mm)
+        cv2.circle(out, (round(at[0]), round(at[1])), max(2, round(PRESS_MM / mm)), -1 if p.means == "table" else 1, -1)
+    return out
+
+
+def _bins(image: Raster) -> NDArray[np.int32]:
+    log = LOGS[image]
+    light = log.mean(axis=2)
+    each = (light, log[..., 0] - log[..., 1], log[..., 2] - log[..., 1])
+    at = [np.clip((v - f) / w, 0, n - 1).astype(np.int32) for v, f, w, n in zip(each, FROM, WIDE, BINS, strict=True)]
+    return np.asarray((at[0] * BINS[1] + at[1]) * BINS[2] + at[2])
+
+
+LOGS: Final = np.log(np.maximum(np.arange(256, dtype=np.float32), 3.0))
+
+
+def _histogram(bins: Raster, weights: Raster | None) -> Raster:
+    out = np.bincount(bins.ravel(), None if weights is None else weights.ravel(), int(np.prod(BINS)))
+    smooth = gaussian_filter(out.reshape(BINS).astype(np.float64), (1.0, 0.8, 0.8), mode="constant")
+    return np.asarray(smooth / max(smooth.sum(), 1e-9))
+
+
+def _shadowed(of_table: Raster) -> Raster:
+    """A table's colours with what shadow makes of them: darker by up to so many bins, the more the rarer."""
+    out = of_table.copy()
+    weight = SHADOW_SHARE * np.exp(-np.arange(1, SHADOW_BINS + 1) / 3.0)
+    weight /= weight.sum() / SHADOW_SHARE
+    for k, share in enumerate(weight, start=1):
+        out[:-k] += share * of_table[k:]
+    return np.asarray(out / (1 + SHADOW_SHARE))
+
+
+def _shining(of_hide: Raster) -> Raster:
+    """A hide's colours with what a lamp's shine makes of them."""
+    flat = of_hide.ravel()
+    there = np.flatnonzero(flat > 1e-6)
+    at = np.stack(np.unravel_index(there, BINS), axis=1)
+    light, red, blue = (FROM + (at + 0.5) * WIDE).T
+    # The three logarithms' mean and two differences, back to levels.
+    green = light - (red + blue) / 3
+    shown = np.exp(np.stack([red + green, green, blue + green], axis=1))
+    out = flat.copy()
+    for k, added in enumerate(SHINE):
+        lit = (shown**2.2 + 255.0**2.2 * (added / 255.0) ** 1.5 * 0.5) ** (1 / 2.2)
+        log = np.log(np.clip(lit, 3, 255))
+        each = np.stack([log.mean(axis=1), log[:, 0] - log[:, 1], log[:, 2] - log[:, 1]], axis=1)
+        b = np.clip((each - FROM) / WIDE, 0, np.array(BINS) - 1).astype(np.int64)
+        share = SHINE_SHARE * 0.75**k / sum(0.75**j for j in range(len(SHINE)))
+        np.add.at(out, np.ravel_multi_index(tuple(b.T), BINS), share * flat[there])
+    return np.asarray(gaussian_filter(out.reshape(BINS), 0.6) / (1 + SHINE_SHARE))
+
+
+def _walked(image: Raster, lone: Raster, held: Raster) -> Raster:
+    """What each place says by itself, carried along where nothing parts it from its neighbours."""
+    log = cv2.GaussianBlur(LOGS[image], (0, 0), 0.6)
+    h, w = lone.shape
+    index = np.arange(h * w).reshape(h, w)
+    pairs, far = [], []
+    for a, b, p, q in (
+        (index[:, :-1], index[:, 1:], log[:, :-1], log[:, 1:]),
+        (index[:-1], index[1:], log[:-1], log[1:]),
+    ):
+        pairs.append((a.ravel(), b.ravel()))
+        far.append(((p - q) ** 2).sum(axis=2).ravel())
+    all_far = np.concatenate(far)
+    usual = float(np.median(all_far)) + 1e-5
+    weight = np.exp(-all_far / (12 * usual)) + 1e-3
+    a, b = (np.concatenate([p[k] for p in pairs]) for k in (0, 1))
+    n = h * w
+    total = np.bincount(a, weight, n) + np.bincount(b, weight, n) + held.ravel()
+    entries = np.concatenate([-weight, -weight, total])
+    where = (np.concatenate([a, b, index.ravel()]), np.concatenate([b, a, index.ravel()]))
+    system = coo_array((entries, where), shape=(n, n)).tocsr()
+    scale = 1 / np.sqrt(total)
+    found, _ = cg(
+        system,
+        held.ravel() * lone.ravel(),
+        x0=lone.ravel().astype(np.float64),
+        rtol=2e-3,
+        maxiter=400,
+        M=coo_array((scale * scale, (index.ravel(), index.ravel())), shape=(n, n)).tocsr(),
+    )
+    return np.asarray(np.clip(found, 0, 1).reshape(h, w), np.float32)

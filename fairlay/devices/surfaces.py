@@ -1,0 +1,192 @@
+"""What simulated cameras look at: table tops, floors, leather and printed sheets, as the share of light they throw
+back.
+
+All of it is light, not what a camera shows of it. Rasters are uint16 with ``FULL`` for all of the light.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+from typing import Any, Final, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from shapely.geometry import Polygon
+
+from fairlay.core.capture.grid_page import PAPERS_MM
+from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, fields
+from fairlay.core.shapes.rings import rings_of
+from fairlay.devices.photograph import light_of
+
+Floats = NDArray[Any]
+Colour = tuple[float, float, float]
+Surface = Literal["even", "boards", "ply", "mat", "steel"]
+
+FULL: Final = 60_000
+PX_PER_MM: Final = 2.4
+PAPER, INK = 0.86, 0.035
+ABOVE_MM, BAR_MM, BAR_BELOW_MM = 30.0, 100.0, 60.0
+SHEET_PX_PER_MM: Final = 8
+
+
+def light(colour: Colour) -> Floats:
+    """Return the light of a colour given as it is displayed (r, g, b, 0 to 1)."""
+    return np.asarray(light_of(np.asarray(colour)), np.float32)
+
+
+def face(
+    shape: tuple[int, int], colour: Colour, rng: np.random.Generator, broad: float, fine: float, grain_px: int = 3
+) -> Floats:
+    """Return a face ``(h, w, 3)`` of one colour, broadly and finely uneven (shares)."""
+    h, w = shape
+    uneven: Any = 1 + broad * cv2.resize(
+        rng.normal(0, 1, (h // 500 + 2, w // 500 + 2)).astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC
+    )
+    uneven += fine * cv2.resize(
+        rng.normal(0, 1, (h // grain_px + 1, w // grain_px + 1)).astype(np.float32),
+        (w, h),
+        interpolation=cv2.INTER_LINEAR,
+    )
+    out = np.empty((h, w, 3), np.uint16)
+    for c, share in enumerate(light(colour)):
+        out[..., c] = np.clip(uneven * (FULL * float(share)), 0, 65535)
+    return out
+
+
+def table_top(
+    shape: tuple[int, int], colour: Colour, surface: Surface, wide_mm: float, uneven: float, rng: np.random.Generator
+) -> Floats:
+    """Return a table top at ``PX_PER_MM``: of boards ``wide_mm`` wide, plywood, a ruled cutting mat, brushed steel,
+    or even.
+    """
+    top = face(shape, colour, rng, 0.03, 0.03 if surface != "steel" else 0.015)
+    if surface == "boards":
+        _boards(top, wide_mm, uneven, rng)
+    elif surface == "ply":
+        _streaks(top, uneven, (7, 400), rng)
+    elif surface == "steel":
+        _streaks(top, uneven, (2, 160), rng)
+        scale(top, 1 + 1.5 * uneven * np.sin(np.linspace(0, 5, shape[1], dtype=np.float32))[None, :])
+    elif surface == "mat":
+        _ruled(top, np.minimum(1.0, light(colour) * 2.2 + 0.18))
+    return top
+
+
+def scale(raster: Floats, by: Floats) -> None:
+    """Multiply a raster by shares, in place."""
+    for c in range(raster.shape[2]):
+        raster[..., c] = np.clip(raster[..., c] * by, 0, 65535)
+
+
+def _streaks(top: Floats, uneven: float, long: tuple[int, int], rng: np.random.Generator) -> None:
+    h, w = top.shape[:2]
+    waves = rng.normal(0, uneven, (h // long[0] + 2, w // long[1] + 2)).astype(np.float32)
+    scale(top, 1 + cv2.resize(waves, (w, h), interpolation=cv2.INTER_CUBIC))
+
+
+def _boards(top: Floats, wide_mm: float, uneven: float, rng: np.random.Generator) -> None:
+    """Boards along the table, each of its own tone, with grain along them and dark joints between."""
+    h = top.shape[0]
+    wide = max(8, int(wide_mm * PX_PER_MM))
+    for first in range(-int(rng.integers(0, wide)), h, wide):
+        board = top[max(0, first) : min(h, first + wide)]
+        tone = 1 + 2 * uneven * rng.uniform(-1, 1) + 0.3 * uneven * rng.uniform(-1, 1, 3)
+        for c in range(3):
+            board[..., c] = np.clip(board[..., c] * tone[c], 0, 65535)
+        _streaks(board, 0.5 * uneven, (9, 600), rng)
+        if first + wide <= h:
+            joint = board[-max(2, int(2.5 * PX_PER_MM)) :]
+            joint[:] = (joint * 0.12).astype(np.uint16)
+
+
+def _ruled(top: Floats, ink: Floats) -> None:
+    """Printed lines every 10 mm, and heavier ones every 50, both ways."""
+    for axis in (0, 1):
+        at = (np.arange(top.shape[axis]) + 0.5) / PX_PER_MM
+        for every, thick, strength in ((10.0, 0.35, 0.55), (50.0, 0.9, 0.9)):
+            off = np.abs((at + every / 2) % every - every / 2)
+            cover = np.clip((thick / 2 - off) * PX_PER_MM + 0.5, 0, min(1.0, thick * PX_PER_MM)) * strength
+            for k in np.flatnonzero(cover):
+                line = top[k] if axis == 0 else top[:, k]
+                line[:] = (line * (1 - cover[k]) + FULL * ink * cover[k]).astype(np.uint16)
+
+
+@lru_cache(maxsize=16)
+def _sheet(number: int, paper: str) -> tuple[Floats, float, float]:
+    """A printed marker sheet as shares of ``FULL`` at ``SHEET_PX_PER_MM``, and where its marker's middle is on it
+    (px): as the marker PDF prints it.
+    """
+    k = SHEET_PX_PER_MM
+    w, h = (round(v * k) for v in PAPERS_MM[paper])
+    left = round(PAPERS_MM[paper][0] * k / 2 - MARKER_MM * k / 2)
+    out = np.full((h, w), PAPER, np.float32)
+    field, top = round(MARKER_MM / FIELDS * k), round(ABOVE_MM * k)
+    for j, i in np.argwhere(fields(number)):
+        out[top + j * field : top + (j + 1) * field, left + i * field : left + (i + 1) * field] = INK
+    low = top + round(MARKER_MM * k)
+    inked = np.zeros((h, w), np.uint8)
+    for words, below, size, thick in (
+        (f"Marker {number}", 40, 2.2, 8),
+        ("Tape the sheets flat on the table round the hide: eight or more", 47, 0.95, 3),
+        ("Each number once. Cut nothing off: the white rim belongs to it", 52, 0.95, 3),
+        ("This bar must measure 100 mm", 67, 0.95, 3),
+    ):
+        cv2.putText(inked, words, (left, low + round(below * k)), cv2.FONT_HERSHEY_SIMPLEX, size, 1, thick)
+    out[inked > 0] = INK
+    bar = low + round(BAR_BELOW_MM * k)
+    out[bar - 1 : bar + 2, left : left + round(BAR_MM * k)] = INK
+    for x in (left, left + round(BAR_MM * k)):
+        out[bar - 2 * k : bar + 2 * k, x - 1 : x + 2] = INK
+    return (out * FULL).astype(np.uint16), left + MARKER_MM * k / 2, top + MARKER_MM * k / 2
+
+
+def lay_sheet(table: Floats, number: int, paper: str, x: float, y: float, turn_deg: float) -> None:
+    """Lay a printed marker sheet on a table top at ``PX_PER_MM``, its marker's middle at (x, y) mm, in place."""
+    sheet, mx, my = _sheet(number, paper)
+    t = np.radians(turn_deg)
+    c, s = np.cos(t), np.sin(t)
+    h, w = table.shape[:2]
+    across, down = PAPERS_MM[paper]
+    above = ABOVE_MM + MARKER_MM / 2
+    corners = np.array([[i * across / 2, j] for i in (-1, 1) for j in (-above, down - above)])
+    corners = corners @ np.array([[c, s], [-s, c]]) + [x, y]
+    x0, y0 = (np.floor(corners.min(axis=0) * PX_PER_MM).astype(int) - 2).clip(0).tolist()
+    x1, y1 = np.minimum(np.ceil(corners.max(axis=0) * PX_PER_MM).astype(int) + 2, [w, h]).tolist()
+    if x0 >= x1 or y0 >= y1:
+        return
+    # Three places a pixel each way, so that its edges are where they are.
+    fine = 3
+    px = (np.arange(x0 * fine, x1 * fine, dtype=np.float32) + 0.5) / (fine * PX_PER_MM) - np.float32(x)
+    py = (np.arange(y0 * fine, y1 * fine, dtype=np.float32) + 0.5) / (fine * PX_PER_MM) - np.float32(y)
+    u = (c * px[None, :] + s * py[:, None]) * SHEET_PX_PER_MM + (mx - 0.5)
+    v = (-s * px[None, :] + c * py[:, None]) * SHEET_PX_PER_MM + (my - 0.5)
+    u, v = u.astype(np.float32), v.astype(np.float32)
+    shown = cv2.remap(sheet, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+    on = ((u > -0.5) & (u < sheet.shape[1] - 0.5) & (v > -0.5) & (v < sheet.shape[0] - 0.5)).astype(np.float32)
+    size = (x1 - x0, y1 - y0)
+    cover = cv2.resize(on, size, interpolation=cv2.INTER_AREA)[..., None]
+    grey = cv2.resize(shown * on, size, interpolation=cv2.INTER_AREA)[..., None]
+    part = table[y0:y1, x0:x1]
+    part[:] = (part * (1 - cover) + grey).astype(np.uint16)
+
+
+def filled(shape: tuple[int, int], rings: Sequence[Floats], px_per_mm: float) -> Floats:
+    """Return how much of each px of a raster ``(h, w)`` lies inside rings in mm (the first the outline, others
+    holes), 0 to 255, to a sixteenth of a px.
+    """
+    fine = 4
+    h, w = shape
+    out = np.zeros((h, w), np.uint8)
+    # A polygon is filled to half a px beyond its edge.
+    exact = Polygon(rings[0], rings[1:]).buffer(-0.49 / (fine * px_per_mm), join_style="mitre")
+    at = [np.round((r * px_per_mm * fine - 0.5) * 64).astype(np.int64) for r in rings_of(exact)]
+    rows = 512
+    for top in range(0, h, rows):
+        low = min(h, top + rows)
+        part = np.zeros(((low - top) * fine, w * fine), np.uint8)
+        own = [(p - np.array([0, top * fine * 64])).astype(np.int32) for p in at]
+        cv2.fillPoly(part, own, 255, cv2.LINE_8, 6)
+        out[top:low] = cv2.resize(part, (w, low - top), interpolation=cv2.INTER_AREA)
+    return out
