@@ -64,7 +64,8 @@ def parts() -> dict[str, Contour]:
 
 
 def scene(number: int, seed: int = 1) -> tuple[str, Scene, Ring, Said]:
-    """Return picture ``number`` of a seed: its name, scene, the true outline in page mm, and what is said of it.
+    """Return picture ``number`` of a seed: its name, scene, the true outline in page mm, and what is said of
+    it.
 
     Every fourth is an outline drawn with a pen of 0.7 to 3 mm.
     """
@@ -87,9 +88,14 @@ def scene(number: int, seed: int = 1) -> tuple[str, Scene, Ring, Said]:
     pen = float(rng.choice([0.7, 0.9, 1.5, 2.0, 2.4, 3.0]))
     ink = ((0.10, 0.10, 0.16), (0.15, 0.22, 0.55))[int(rng.integers(2))]
     edge = ring[int(rng.integers(len(ring)))]
-    stains = [Stain(*rng.uniform((60, 40), (360, 240)), tuple(rng.uniform(8, 22, 2))) for _ in range(int(rng.integers(0, 5)))]
+    stains = [
+        Stain(*rng.uniform((60, 40), (360, 240)), tuple(rng.uniform(8, 22, 2)))
+        for _ in range(int(rng.integers(0, 5)))
+    ]
     if rng.random() < 0.4:
-        stains.append(Stain(float(edge[0]), float(edge[1]), (float(rng.uniform(10, 25)), float(rng.uniform(8, 18)))))
+        stains.append(
+            Stain(float(edge[0]), float(edge[1]), (float(rng.uniform(10, 25)), float(rng.uniform(8, 18))))
+        )
     made = Scene(
         page=page,
         parts=(PartOnPage((ring,), ink if drawn else colour, pen if drawn else None),),

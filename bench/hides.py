@@ -7,7 +7,7 @@ from __future__ import annotations
 import statistics
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -41,8 +41,11 @@ class HideRow:
     seconds: float
 
 
-def hide_scene(number: int, seed: int = 1, width_px: int = 6000) -> tuple[str, HideScene, Ring, list[RingDrawn]]:
-    """Return picture ``number`` of a seed: its name, scene, the true outline on the table in mm, and the rings drawn.
+def hide_scene(
+    number: int, seed: int = 1, width_px: int = 6000
+) -> tuple[str, HideScene, Ring, list[RingDrawn]]:
+    """Return picture ``number`` of a seed: its name, scene, the true outline on the table in mm, and the
+    rings drawn.
 
     Every fifth is clean.
     """

@@ -73,6 +73,7 @@ class ReceivedHide(BaseModel):
     off_m2: float
     off_share: float
     off_money: float
+    doubt_money: float
     outline: Points
 
 
@@ -94,6 +95,8 @@ class DeliveryOut(BaseModel):
     off_m2: float
     off_share: float
     off_money: float
+    doubt_m2: float
+    doubt_money: float
     out_hides: int
     out_m2: float
     claim: bool

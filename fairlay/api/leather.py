@@ -41,7 +41,7 @@ from fairlay.core.errors import Refused
 from fairlay.core.formats.dxf import hide_dxf
 from fairlay.core.formats.exchange import hide_values
 from fairlay.core.formats.read_out import Bounds
-from fairlay.core.formats.seen_json import SeenRecord
+from fairlay.core.formats.seen_json import PressRecord, SeenRecord
 from fairlay.core.formats.svg import hide_svg
 from fairlay.core.lay.card import ROLL_SHOWN_MM
 from fairlay.core.lay.order import cutlist, piece_id, pieces_of_batch
@@ -332,7 +332,12 @@ def _pictures(hide_id: int) -> PicturesOut | None:
     return (
         None
         if job is None or job.state == "done"
-        else PicturesOut(job=job_out(job), files=list(job.look_work.files), bar_mm=job.look_work.bar_mm)
+        else PicturesOut(
+            job=job_out(job),
+            files=list(job.look_work.files),
+            bar_mm=job.look_work.bar_mm,
+            presses=[PressRecord.model_validate(p) for p in job.look_work.presses],
+        )
     )
 
 

@@ -11,8 +11,9 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, FiniteFloat
 
 from fairlay.api.models import HideShape, JobOut, Matrix, RackHideOut
+from fairlay.core.capture.check_page import CHECK_MM
 from fairlay.core.formats.read_out import Bounds, Points
-from fairlay.core.formats.seen_json import SeenRecord
+from fairlay.core.formats.seen_json import PressRecord, SeenRecord
 
 StepName = Literal["backbone", "surface", "feel", "flesh", "flex", "pull", "thickness", "colour"]
 StateName = Literal["received", "looked over", "kept", "laid", "part used", "used up"]
@@ -210,6 +211,7 @@ class PicturesOut(BaseModel):
     job: JobOut
     files: list[int]
     bar_mm: float
+    presses: list[PressRecord]
 
 
 class HideRoomOut(BaseModel):
@@ -238,10 +240,45 @@ class HideRoomOut(BaseModel):
 
 
 class LookAtPictures(BaseModel):
-    """Pictures of one hide, in any order; ``bar_mm`` is what the printed 100 mm bar measures."""
+    """Pictures of one hide, in any order; ``bar_mm`` is what the printed 100 mm bar measures; ``presses``:
+    what somebody said lies at places of them.
+    """
 
     files: Annotated[list[int], Field(min_length=1, max_length=6)]
     bar_mm: FiniteFloat = 100.0
+    presses: Annotated[list[PressRecord], Field(max_length=60)] = []
+
+
+class CheckCameraWith(BaseModel):
+    """A picture of the check page on the table; ``wide_mm`` and ``high_mm`` are its block's sides by a steel
+    rule.
+    """
+
+    file: int
+    bar_mm: FiniteFloat = 100.0
+    wide_mm: Annotated[float, Field(ge=100, le=300)] = CHECK_MM[0]
+    high_mm: Annotated[float, Field(ge=100, le=400)] = CHECK_MM[1]
+    camera: Annotated[str, Field(max_length=60)] = ""
+
+
+class CameraCheckTold(BaseModel):
+    """What a picture of the check page told: lengths were off by ``off_share`` (more than 0: too large)."""
+
+    camera: str
+    wide_mm: float
+    high_mm: float
+    off_share: float
+    off_mm: float
+    words: str
+
+
+class CameraCheckOut(BaseModel):
+    """A check that was made."""
+
+    camera: str
+    checked_at: datetime.datetime
+    off_share: float
+    off_mm: float
 
 
 class FromDrawing(BaseModel):

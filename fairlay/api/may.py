@@ -67,15 +67,14 @@ TABLE: Final[tuple[Row, ...]] = (
         "look at patterns, leather, batches and lays, and take them out as files",
         ALL,
         """drawers starts one_article on_the_rack revisions what_changed article_file shapes scale
-        squared_page drawing sorted_drawing traced_picture picture camera rack one_hide hide_history
-        take_out worth_of all_deliveries one_delivery tags markers table_camera get_settings
-        all_articles all_batches one_batch all_lays one_lay earlier_revisions lay_events export one_job
-        to_cut one_cut cut_placing cut_states left_of_hide cut_docket cut_labels cut_print
-        cut_plot cut_choices cut_pace
-        where_leather_went book_by closed_hides book_batch learned_figures all_notes book_csv month_page
-        buying_sources all_forecasts one_forecast shop_prices article_costing
-        where_it_went most_possible questions what_ifs one_answer propose_leather
-        events deeds_of""",
+        squared_page drawing sorted_drawing traced_picture picture camera rack one_hide hide_history take_out
+        worth_of all_deliveries one_delivery tags markers table_camera check_page camera_checked camera_check
+        get_settings all_articles all_batches one_batch all_lays one_lay earlier_revisions lay_events export
+        one_job to_cut one_cut cut_placing cut_states left_of_hide cut_docket cut_labels cut_print cut_plot
+        cut_choices cut_pace where_leather_went book_by closed_hides book_batch learned_figures all_notes
+        book_csv month_page buying_sources all_forecasts one_forecast shop_prices article_costing
+        where_it_went most_possible questions what_ifs one_answer propose_leather events deeds_of
+        """,
     ),
     _row(
         "measure and look leather over",
@@ -86,6 +85,7 @@ TABLE: Final[tuple[Row, ...]] = (
             "undo_change": "took a change of a hide back",
             "photograph": "photographed the table",
             "look_at_pictures": "had pictures of a hide read",
+            "check_camera": "checked the camera with a page of known size",
             "look_at_drawing": "had a hide's outline read from a drawing",
             "measure_by_rule": "measured a hide by rule",
             "leave_seen": "left what pictures of a hide showed",

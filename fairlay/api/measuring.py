@@ -12,7 +12,10 @@ from fairlay.api.jobs import job_out
 from fairlay.api.leather_models import (
     Accept,
     ByRule,
+    CameraCheckOut,
+    CameraCheckTold,
     Changed,
+    CheckCameraWith,
     FromDrawing,
     KnownAgain,
     KnownRing,
@@ -37,7 +40,7 @@ from fairlay.core.leather.measured_again import carried, fit_again, was_cut
 from fairlay.core.leather.mend import painted, parted
 from fairlay.core.shapes.rings import clean_ring
 from fairlay.devices.hide_table import SimulatedHideCamera
-from fairlay.store import jobs, looking, uploads
+from fairlay.store import camera_checks, jobs, looking, uploads
 from fairlay.store.jobs import ReadWork
 from fairlay.work.queue import hand_out
 
@@ -71,9 +74,29 @@ def look_at_pictures(hide_id: int, asked: LookAtPictures) -> JobOut:
     """
     for file in asked.files:
         uploads.upload(file)
-    job_id = jobs.add_look(hide_id, tuple(asked.files), asked.bar_mm)
+    presses = tuple(p.model_dump(mode="json") for p in asked.presses)
+    job_id = jobs.add_look(hide_id, tuple(asked.files), asked.bar_mm, presses)
     hand_out(job_id, "look")
     return job_out(jobs.job_by_id(job_id))
+
+
+@router.get("/camera-checks")
+def camera_checked() -> list[CameraCheckOut]:
+    """What earlier pictures of the check page told of the camera, newest first."""
+    return [CameraCheckOut.model_validate(c, from_attributes=True) for c in camera_checks.checks()]
+
+
+@router.post("/camera-checks", status_code=202)
+def check_camera(asked: CheckCameraWith) -> JobOut:
+    """Have the check page measured in a picture of the table; follow the job. What it tells is kept."""
+    uploads.upload(asked.file)
+    return read_file(asked.file, ReadWork("check", asked.model_dump(mode="json", exclude={"file"})))
+
+
+@router.get("/camera-checks/{job_id}")
+def camera_check(job_id: int) -> CameraCheckTold:
+    """What a picture of the check page told, once it is read."""
+    return CameraCheckTold.model_validate(jobs.result_of(job_id))
 
 
 @router.post("/hides/{hide_id}/drawing", status_code=202)
@@ -196,6 +219,7 @@ def _taken(asked: Accept, seen: SeenRecord) -> Taken:
         asked.flesh_up,
         asked.keep_known,
         drop,
+        seen.off_m2,
     )
 
 

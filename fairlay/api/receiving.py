@@ -19,7 +19,7 @@ from fairlay.api.delivery_models import (
 from fairlay.api.files import as_file
 from fairlay.api.models import Created
 from fairlay.core.errors import Refused
-from fairlay.core.formats.leather_pdf import Tag, claim_pdf, markers_pdf, tags_pdf
+from fairlay.core.formats.leather_pdf import Tag, check_page_pdf, claim_pdf, markers_pdf, tags_pdf
 from fairlay.core.leather.receiving import HideCheck, Invoice
 from fairlay.store import deliveries, hides
 from fairlay.store.clock import now
@@ -114,6 +114,12 @@ def markers(count: int = 12, paper: str = "A4") -> Response:
     return as_file(markers_pdf(range(count), paper), "application/pdf", "markers.pdf")
 
 
+@router.get("/check-page.pdf")
+def check_page(paper: str = "A4") -> Response:
+    """The printed page that the camera over the table is checked with."""
+    return Response(check_page_pdf(paper), media_type="application/pdf")
+
+
 def _tag(h: RackHide, base: str) -> Tag:
     lines = (
         f"{h.hide.kind}, {h.material}",
@@ -146,6 +152,8 @@ def _out(d: Delivery) -> DeliveryOut:
         off_m2=d.check.off_m2,
         off_share=d.check.off_share,
         off_money=d.check.off_money,
+        doubt_m2=d.check.doubt_m2,
+        doubt_money=d.check.doubt_money,
         out_hides=d.check.out_hides,
         out_m2=d.check.out_m2,
         claim=d.check.claim,
@@ -167,5 +175,6 @@ def _hide(h: OnRack, row: HideCheck) -> ReceivedHide:
         off_m2=row.off_m2,
         off_share=row.off_share,
         off_money=row.off_money,
+        doubt_money=row.doubt_money,
         outline=h.card.drawn.rings[0],
     )

@@ -67,8 +67,8 @@ class RingDrawn:
 def markers_round(
     ring: Ring, rng: np.random.Generator, room: float = 200.0, paper: str = "A4"
 ) -> tuple[MarkerLaid, ...]:
-    """Return marker sheets laid round a hide, three to five along each long side and one at each end, their feet
-    away from it, none quite straight.
+    """Return marker sheets laid round a hide, three to five along each long side and one at each end, their
+    feet away from it, none quite straight.
     """
     (x0, y0), (x1, y1) = ring.min(axis=0) - room, ring.max(axis=0) + room
     n = 5 if x1 - x0 > 2750 else 4 if x1 - x0 > 2000 else 3
@@ -224,28 +224,34 @@ def placed(ring: Ring, turn_deg: float = 0.0, at: tuple[float, float] = (ROOM_MM
 
 
 def contrast(leather: str, table: str) -> float:
-    """Return how far a leather's colour stands from a table's, as displayed (levels of 255, by the channel that
-    differs most)."""
+    """Return how far a leather's colour stands from a table's, as displayed (levels of 255, by the channel
+    that differs most).
+    """
     return 255 * max(abs(a - b) for a, b in zip(LEATHERS[leather], TABLES[table], strict=True))
 
 
 def any_scene(
     rng: np.random.Generator, width_px: int = 6000, rings: int = 9
 ) -> tuple[str, HideScene, Ring, list[RingDrawn]]:
-    """Return a table as a shop's day brings it: any leather on any table that it can be told from at a glance, any
-    lamp, any camera; its name, the scene, the true outline on the table in mm, and the rings drawn.
+    """Return a table as a shop's day brings it: any leather on any table that it can be told from at a
+    glance, any lamp, any camera; its name, the scene, the true outline on the table in mm, and the rings
+    drawn.
     """
     pairs = [(a, b) for a in LEATHERS for b in TABLES if contrast(a, b) > 38]
     leather, table = pairs[int(rng.integers(len(pairs)))]
     ring = placed(
-        grow(SIDE, float(rng.uniform(2000, 2300)), float(rng.uniform(930, 1100)), rng), float(rng.uniform(-4, 4))
+        grow(SIDE, float(rng.uniform(2000, 2300)), float(rng.uniform(930, 1100)), rng),
+        float(rng.uniform(-4, 4)),
     )
     holes = tuple(
-        chalk_ring(x, y, a, d, rng, 0.01) for x, y, a, d in scattered(ring, rng, int(rng.integers(0, 3)), 22, 60)
+        chalk_ring(x, y, a, d, rng, 0.01)
+        for x, y, a, d in scattered(ring, rng, int(rng.integers(0, 3)), 22, 60)
     )
     taken = Polygon(ring, holes)
     drawn = [
-        RingDrawn(chalk_ring(x, y, a, d, rng, float(rng.choice([0.0, 0.0, 0.06, 0.1]))), int(rng.integers(1, 4)))
+        RingDrawn(
+            chalk_ring(x, y, a, d, rng, float(rng.choice([0.0, 0.0, 0.06, 0.1]))), int(rng.integers(1, 4))
+        )
         for x, y, a, d in scattered(ring, rng, rings, 24, 150)
         if taken.contains(LineString([(x, y), (x + 0.1, y)]).buffer(a / 2 + 15))
     ]
@@ -263,11 +269,14 @@ def any_scene(
         rings=(ring, *holes),
         thickness_mm=float(rng.uniform(1.2, 3.5)),
         curls=tuple(
-            (float(p[0]), float(p[1]), float(rng.uniform(1, 4)), 50.0) for p in ring[rng.integers(0, len(ring), 2)]
+            (float(p[0]), float(p[1]), float(rng.uniform(1, 4)), 50.0)
+            for p in ring[rng.integers(0, len(ring), 2)]
         ),
     )
     made = replace(made, markers=markers_round(ring, rng, paper=str(rng.choice(["A4", "Letter"]))))
-    made = replace(made, chalk=tuple(_pressed_unevenly(s, rng) for s in made.chalk), written=_written(ring, rng, leather))
+    made = replace(
+        made, chalk=tuple(_pressed_unevenly(s, rng) for s in made.chalk), written=_written(ring, rng, leather)
+    )
     return f"{leather} on {table}", _seen(made, rng), ring, drawn
 
 
@@ -280,7 +289,9 @@ def _pressed_unevenly(stroke: ChalkStroke, rng: np.random.Generator) -> ChalkStr
     if kind == 0 and across > 45:
         wide = min(0.055, 8.0 / (3 * across))
         places = (float(rng.uniform(0.08, 0.4)), float(rng.uniform(0.55, 0.85)))
-        return replace(stroke, weak=tuple((p - wide, p + wide, float(rng.choice([0.0, 0.15]))) for p in places))
+        return replace(
+            stroke, weak=tuple((p - wide, p + wide, float(rng.choice([0.0, 0.15]))) for p in places)
+        )
     if kind == 1:
         return replace(stroke, weak=((0.3, 0.5, 0.4), (0.75, 0.85, 0.35)))
     return stroke
@@ -307,7 +318,12 @@ def _seen(scene: HideScene, rng: np.random.Generator) -> HideScene:
     (x0, y0), (x1, y1) = scene.rings[0].min(axis=0), scene.rings[0].max(axis=0)
     wide, deep = scene.table
     lamps = tuple(
-        (float(rng.uniform(0, wide)), float(rng.uniform(0, deep)), float(rng.uniform(500, 1200)), float(rng.uniform(0, 0.4)))
+        (
+            float(rng.uniform(0, wide)),
+            float(rng.uniform(0, deep)),
+            float(rng.uniform(500, 1200)),
+            float(rng.uniform(0, 0.4)),
+        )
         for _ in range(int(rng.integers(0, 3)))
     )
     glare = tuple(
@@ -321,7 +337,12 @@ def _seen(scene: HideScene, rng: np.random.Generator) -> HideScene:
         for _ in range(int(rng.integers(0, 3)))
     )
     person = (
-        (float(rng.uniform(0.2, 0.8) * wide), deep, float(rng.uniform(300, 600)), float(rng.uniform(0.1, 0.35)))
+        (
+            float(rng.uniform(0.2, 0.8) * wide),
+            deep,
+            float(rng.uniform(300, 600)),
+            float(rng.uniform(0.1, 0.35)),
+        )
         if rng.random() < 0.4
         else None
     )
@@ -423,6 +444,16 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
         "a side with its markers covered": (replace(usual, markers=usual.markers[:2]),),
         "a side in bad light": (replace(usual, camera=replace(usual.camera, exposure=0.02, noise=0.02)),),
         "a side out of focus": (replace(usual, camera=replace(usual.camera, blur_px=6.0)),),
+        "a cream side on grey steel": (_on(side, "cream", "steel", drawn[1:], size),),
+        "a grey side on a white board": (_on(side, "ash", "white board", drawn, size),),
+        "the check page": (
+            replace(
+                bare,
+                rings=(np.array([[4.0, 4.0], [6.0, 4.0], [6.0, 6.0]]),),
+                blemishes=(),
+                check_page=(bare.eye[0], bare.eye[1], 4.0),
+            ),
+        ),
         "an undyed side with white chalk": (
             replace(
                 usual,
@@ -433,6 +464,15 @@ def tables() -> dict[str, tuple[HideScene, ...]]:
             ),
         ),
     }
+
+
+def _on(ring: Ring, leather: str, table: str, drawn: Sequence[RingDrawn], size: dict[str, Any]) -> HideScene:
+    """A side of a leather on a table it hardly stands out from, under a lamp."""
+    made = scene_of(ring, leather, table, np.random.default_rng(80), drawn, tilt_deg=(3.0, -5.0), **size)
+    lamp = (made.eye[0] - 500.0, made.eye[1] - 200.0, 900.0, 0.2)
+    return replace(
+        made, lamps=(lamp,), shade=0.25, camera=replace(made.camera, exposure=0.9, tone="film", sharpen=0.4)
+    )
 
 
 def drawn_rings(scene: HideScene) -> list[NDArray[np.float64]]:

@@ -50,7 +50,9 @@ class PartOnPage:
 
 @dataclass(frozen=True, eq=False)
 class Stain:
-    """A spill that dried on the page: where, in page mm, how long and wide, and what it leaves of the light."""
+    """A spill that dried on the page: where, in page mm, how long and wide, and what it leaves of
+    the light.
+    """
 
     x: float
     y: float
@@ -62,10 +64,10 @@ class Stain:
 class Scene:
     """A page with parts under a camera that is neither square nor perfect.
 
-    Colours are given as they are displayed. Angles in degrees; ``lens`` are the radial coefficients k1, k2 of x (1 +
-    k1 r2 + k2 r4) with r in focal lengths; ``shade`` is how much less light falls on the far side, ``shadow`` how dark
-    a part's own shadow is, ``cast`` how dark the shadow of whoever holds the camera is (0 none), all as shares of
-    light.
+    Colours are given as they are displayed. Angles in degrees; ``lens`` are the radial coefficients k1, k2
+    of x (1 + k1 r2 + k2 r4) with r in focal lengths; ``shade`` is how much less light falls on the far side,
+    ``shadow`` how dark a part's own shadow is, ``cast`` how dark the shadow of whoever holds the camera is
+    (0 none), all as shares of light.
     """
 
     page: GridPage = field(default_factory=lambda: grid_page("A3", True))
@@ -116,7 +118,9 @@ def render(scene: Scene) -> Image:
             x: Floats = (eye[0] + t * seen[..., 0] + ROOM_MM) * PX_PER_MM - 0.5
             y: Floats = (eye[1] + t * seen[..., 1] + ROOM_MM) * PX_PER_MM - 0.5
             at = x.astype(np.float32), y.astype(np.float32)
-            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
+                np.float32
+            )
 
         out = shown(plane, 0.0) / FULL
         for k, height in enumerate(map(float, heights)):
@@ -166,7 +170,9 @@ class SimulatedCamera:
 
 
 def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floats]:
-    """The bench with the page on it, the parts' own faces, and where parts are (0 to 255), at ``PX_PER_MM``."""
+    """The bench with the page on it, the parts' own faces, and where parts are (0 to 255), at
+    ``PX_PER_MM``.
+    """
     page = scene.page
     w, h = int((page.width_mm + 2 * ROOM_MM) * PX_PER_MM), int((page.height_mm + 2 * ROOM_MM) * PX_PER_MM)
     plane = np.empty((h, w, 3), np.uint16)
@@ -194,7 +200,9 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
     for p in scene.parts:
         if p.line_mm:
             line = np.zeros((h, w), np.uint8)
-            cv2.polylines(line, [px(p.rings[0])], True, 255, max(1, round(p.line_mm * PX_PER_MM)), cv2.LINE_AA, 6)
+            cv2.polylines(
+                line, [px(p.rings[0])], True, 255, max(1, round(p.line_mm * PX_PER_MM)), cv2.LINE_AA, 6
+            )
             where = np.nonzero(line)
             cover = line[where][:, None].astype(np.float32) / 255
             plane[where] = (plane[where] * (1 - cover) + _ink(p.colour) * cover).astype(np.uint16)
@@ -224,7 +232,12 @@ def _stain(plane: Floats, stain: Stain) -> None:
     h, w = plane.shape[:2]
     x, y = (stain.x + ROOM_MM) * PX_PER_MM, (stain.y + ROOM_MM) * PX_PER_MM
     room = int(2 * max(stain.size) * PX_PER_MM)
-    x0, y0, x1, y1 = max(0, int(x) - room), max(0, int(y) - room), min(w, int(x) + room), min(h, int(y) + room)
+    x0, y0, x1, y1 = (
+        max(0, int(x) - room),
+        max(0, int(y) - room),
+        min(w, int(x) + room),
+        min(h, int(y) + room),
+    )
     if x0 >= x1 or y0 >= y1:
         return
     blot: Any = np.zeros((y1 - y0, x1 - x0), np.float32)

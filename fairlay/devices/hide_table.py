@@ -1,8 +1,8 @@
-"""A table with a hide on it under a camera that is neither square nor perfect: pictures to practise on and to
-test with.
+"""A table with a hide on it under a camera that is neither square nor perfect: pictures to practise on and
+to test with.
 
-Everything on the table is in mm, x to the right and y down as the picture shows them. Colours are given as they
-are displayed; what is reckoned with is light.
+Everything on the table is in mm, x to the right and y down as the picture shows them. Colours are given as
+they are displayed; what is reckoned with is light.
 """
 
 from __future__ import annotations
@@ -21,7 +21,19 @@ from fairlay.core.shapes.rings import Ring
 from fairlay.devices.camera import FOCAL_WIDTHS, Image, Picture, encoded
 from fairlay.devices.optics import leaning, rays
 from fairlay.devices.photograph import Develops, photograph
-from fairlay.devices.surfaces import FULL, PX_PER_MM, Colour, Surface, face, filled, lay_sheet, light, scale, table_top
+from fairlay.devices.surfaces import (
+    FULL,
+    PX_PER_MM,
+    Colour,
+    Surface,
+    face,
+    filled,
+    lay_check_page,
+    lay_sheet,
+    light,
+    scale,
+    table_top,
+)
 
 Floats = NDArray[Any]
 
@@ -76,8 +88,8 @@ class Blot:
 
 @dataclass(frozen=True, eq=False)
 class CardLaid:
-    """A card template that lies on the hide: its outline and holes on the table, in mm, its colour, and how thick
-    it is.
+    """A card template that lies on the hide: its outline and holes on the table, in mm, its colour, and how
+    thick it is.
     """
 
     rings: tuple[Ring, ...]
@@ -87,8 +99,8 @@ class CardLaid:
 
 @dataclass(frozen=True, eq=False)
 class Glare:
-    """A lamp's shine: where, how far it reaches (x, y; one standard deviation, mm), how strong (a share of all
-    light), how far it is turned.
+    """A lamp's shine: where, how far it reaches (x, y; one standard deviation, mm), how strong (a share of
+    all light), how far it is turned.
     """
 
     x: float
@@ -102,13 +114,14 @@ class Glare:
 class HideScene:
     """A hide on a table. ``curls`` are (x, y, lift in mm, reach in mm) of edges that stand up.
 
-    ``surface``: what the table is of, with boards ``wide_mm`` wide and tones that differ by ``uneven`` (a share);
-    ``end`` where the table ends toward x and y, beyond which a darker floor lies. ``lamps``: (x, y, reach in mm,
-    strength) of light that falls more in one place; ``shade``: how much less falls on the far side; ``person``:
-    (x, y, reach, how dark) of the photographer's own shadow. ``tint``: what the light's red and blue are
-    multiplied by. ``eye`` is where the camera stands over (x, y) of the table; ``span_mm`` how much table its
-    picture is wide. Angles in degrees; ``lens`` are the radial coefficients k1, k2 of x (1 + k1 r2 + k2 r4), r in
-    focal lengths. ``over``: what lies on hide and cards, a hand or a weight.
+    ``surface``: what the table is of, with boards ``wide_mm`` wide and tones that differ by ``uneven`` (a
+    share); ``end`` where the table ends toward x and y, beyond which a darker floor lies. ``lamps``: (x, y,
+    reach in mm, strength) of light that falls more in one place; ``shade``: how much less falls on the far
+    side; ``person``: (x, y, reach, how dark) of the photographer's own shadow. ``tint``: what the light's
+    red and blue are multiplied by. ``eye`` is where the camera stands over (x, y) of the table; ``span_mm``
+    how much table its picture is wide. Angles in degrees; ``lens`` are the radial coefficients k1, k2 of x
+    (1 + k1 r2 + k2 r4), r in focal lengths. ``over``: what lies on hide and cards, a hand or a weight;
+    ``check_page``: (x, y, turn) of the printed page that a camera is checked with.
     """
 
     rings: tuple[Ring, ...]
@@ -128,6 +141,7 @@ class HideScene:
     clutter: tuple[Blot, ...] = ()
     cards: tuple[CardLaid, ...] = ()
     over: tuple[Blot, ...] = ()
+    check_page: tuple[float, float, float] | None = None
     curls: tuple[tuple[float, float, float, float], ...] = ()
     glare: tuple[Glare, ...] = ()
     lamps: tuple[tuple[float, float, float, float], ...] = ()
@@ -169,7 +183,9 @@ def render_hide(scene: HideScene) -> Image:
             return x.astype(np.float32), y.astype(np.float32)
 
         def shown(raster: Floats, at: tuple[Floats, Floats]) -> Floats:
-            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
+                np.float32
+            )
 
         foot = seen_at(0.0)
         own = shown(table, foot) / FULL
@@ -237,7 +253,9 @@ def _taken(scene: HideScene) -> Picture:
 
 
 def _fallen(scene: HideScene, shape: tuple[int, int]) -> Floats:
-    """The light that falls on each place of the table, ``(h, w, 3)`` float32, at an eighth of the rasters' detail."""
+    """The light that falls on each place of the table, ``(h, w, 3)`` float32, at an eighth of the rasters'
+    detail.
+    """
     h, w = (v // 8 + 1 for v in shape)
     y, x = (v.astype(np.float32) * (8 / PX_PER_MM) for v in np.mgrid[0:h, 0:w])
     wide, deep = scene.table
@@ -264,6 +282,8 @@ def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats,
         table[ey:], table[:, ex:] = floor[ey:], floor[:, ex:]
     for m in scene.markers:
         lay_sheet(table, m.number, m.paper, m.x, m.y, m.turn_deg)
+    if scene.check_page is not None:
+        lay_check_page(table, "A4", *scene.check_page)
     for blot in scene.clutter:
         _blot(table, blot)
     mask = filled((h, w), scene.rings, PX_PER_MM)
@@ -353,10 +373,15 @@ def _pressed(stroke: ChalkStroke) -> Floats:
 
 
 def _line(
-    image: Floats, points: Ring, colour: Colour, width_mm: float, strength: Floats, rng: np.random.Generator | None
+    image: Floats,
+    points: Ring,
+    colour: Colour,
+    width_mm: float,
+    strength: Floats,
+    rng: np.random.Generator | None,
 ) -> None:
-    """A line drawn on a face, in place. Chalk (with ``rng``) catches on the grain: it is broken up finely, and
-    strong and weak by turns along the line; a pen's is whole.
+    """A line drawn on a face, in place. Chalk (with ``rng``) catches on the grain: it is broken up finely,
+    and strong and weak by turns along the line; a pen's is whole.
     """
     found = _window(image, points, width_mm + 3)
     if found is None:
@@ -395,7 +420,9 @@ def _glare(image: Floats, g: Glare) -> None:
 
 
 def drawn_words(words: str, x: float, y: float, high_mm: float) -> tuple[Ring, ...]:
-    """Return figures as pen strokes, their lower left at (x, y) mm, ``high_mm`` tall; what is no figure is a gap."""
+    """Return figures as pen strokes, their lower left at (x, y) mm, ``high_mm`` tall; what is no figure is a
+    gap.
+    """
     out = []
     for k, sign in enumerate(words):
         for stroke in FIGURES.get(sign, ()):

@@ -1,7 +1,7 @@
 """How a camera makes a picture of light: lens, vignette, sensor, white balance, tone curve, sharpening.
 
-Light is added up and blurred as light; what is displayed comes after it. A picture's half way between black and
-white is therefore not half the light.
+Light is added up and blurred as light; what is displayed comes after it. A picture's half way between black
+and white is therefore not half the light.
 """
 
 from __future__ import annotations
@@ -28,10 +28,10 @@ LEVELS: Final = 4096
 class Develops:
     """How a camera develops light (1: as much as white paper in full light throws back).
 
-    ``exposure``: what light is multiplied by; ``blur_px`` the lens's (one standard deviation), ``motion_px`` how
-    far the hand moved (x, y); ``vignette``: how much darker the corners are; ``noise``: one standard deviation at
-    full light (shot noise), and a sixth of it in the dark; ``balance``: what red and blue are multiplied by;
-    ``sharpen``: how much of what an unsharp mask takes off is put on.
+    ``exposure``: what light is multiplied by; ``blur_px`` the lens's (one standard deviation), ``motion_px``
+    how far the hand moved (x, y); ``vignette``: how much darker the corners are; ``noise``: one standard
+    deviation at full light (shot noise), and a sixth of it in the dark; ``balance``: what red and blue are
+    multiplied by; ``sharpen``: how much of what an unsharp mask takes off is put on.
     """
 
     exposure: float = 1.0
@@ -72,8 +72,8 @@ def light_of(shown: Floats) -> Floats:
 def photograph(
     light: Callable[[int, int], Floats], height: int, width: int, how: Develops, seed: int
 ) -> Image:
-    """Return the picture ``(height, width, 3)`` uint8 of light that ``light(top, low)`` gives for lines ``top``
-    to ``low`` as float32 ``(low - top, width, 3)``.
+    """Return the picture ``(height, width, 3)`` uint8 of light that ``light(top, low)`` gives for lines
+    ``top`` to ``low`` as float32 ``(low - top, width, 3)``.
     """
     rng = np.random.default_rng(seed)
     curve = np.clip(displayed(np.linspace(0, 1, LEVELS), how.tone) * 255, 0, 255).astype(np.float32)
@@ -109,7 +109,12 @@ def _shake(motion: tuple[float, float]) -> Floats:
         at = np.array([half + t * motion[0], half + t * motion[1]])
         x, y = np.floor(at).astype(int)
         fx, fy = at - (x, y)
-        for dx, dy, share in ((0, 0, (1 - fx) * (1 - fy)), (1, 0, fx * (1 - fy)), (0, 1, (1 - fx) * fy), (1, 1, fx * fy)):
+        for dx, dy, share in (
+            (0, 0, (1 - fx) * (1 - fy)),
+            (1, 0, fx * (1 - fy)),
+            (0, 1, (1 - fx) * fy),
+            (1, 1, fx * fy),
+        ):
             if share > 0:
                 kernel[y + dy, x + dx] += share
-    return kernel / kernel.sum()
+    return np.asarray(kernel / kernel.sum())

@@ -1,5 +1,5 @@
-"""What simulated cameras look at: table tops, floors, leather and printed sheets, as the share of light they throw
-back.
+"""What simulated cameras look at: table tops, floors, leather and printed sheets, as the share of light they
+throw back.
 
 All of it is light, not what a camera shows of it. Rasters are uint16 with ``FULL`` for all of the light.
 """
@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
+from fairlay.core.capture.check_page import CHECK_ABOVE_MM, CHECK_MM
 from fairlay.core.capture.grid_page import PAPERS_MM
 from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, fields
 from fairlay.core.shapes.rings import rings_of
@@ -37,12 +38,19 @@ def light(colour: Colour) -> Floats:
 
 
 def face(
-    shape: tuple[int, int], colour: Colour, rng: np.random.Generator, broad: float, fine: float, grain_px: int = 3
+    shape: tuple[int, int],
+    colour: Colour,
+    rng: np.random.Generator,
+    broad: float,
+    fine: float,
+    grain_px: int = 3,
 ) -> Floats:
     """Return a face ``(h, w, 3)`` of one colour, broadly and finely uneven (shares)."""
     h, w = shape
     uneven: Any = 1 + broad * cv2.resize(
-        rng.normal(0, 1, (h // 500 + 2, w // 500 + 2)).astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC
+        rng.normal(0, 1, (h // 500 + 2, w // 500 + 2)).astype(np.float32),
+        (w, h),
+        interpolation=cv2.INTER_CUBIC,
     )
     uneven += fine * cv2.resize(
         rng.normal(0, 1, (h // grain_px + 1, w // grain_px + 1)).astype(np.float32),
@@ -56,10 +64,15 @@ def face(
 
 
 def table_top(
-    shape: tuple[int, int], colour: Colour, surface: Surface, wide_mm: float, uneven: float, rng: np.random.Generator
+    shape: tuple[int, int],
+    colour: Colour,
+    surface: Surface,
+    wide_mm: float,
+    uneven: float,
+    rng: np.random.Generator,
 ) -> Floats:
-    """Return a table top at ``PX_PER_MM``: of boards ``wide_mm`` wide, plywood, a ruled cutting mat, brushed steel,
-    or even.
+    """Return a table top at ``PX_PER_MM``: of boards ``wide_mm`` wide, plywood, a ruled cutting mat, brushed
+    steel, or even.
     """
     top = face(shape, colour, rng, 0.03, 0.03 if surface != "steel" else 0.015)
     if surface == "boards":
@@ -115,8 +128,8 @@ def _ruled(top: Floats, ink: Floats) -> None:
 
 @lru_cache(maxsize=16)
 def _sheet(number: int, paper: str) -> tuple[Floats, float, float]:
-    """A printed marker sheet as shares of ``FULL`` at ``SHEET_PX_PER_MM``, and where its marker's middle is on it
-    (px): as the marker PDF prints it.
+    """A printed marker sheet as shares of ``FULL`` at ``SHEET_PX_PER_MM``, and where its marker's middle is
+    on it (px): as the marker PDF prints it.
     """
     k = SHEET_PX_PER_MM
     w, h = (round(v * k) for v in PAPERS_MM[paper])
@@ -142,15 +155,37 @@ def _sheet(number: int, paper: str) -> tuple[Floats, float, float]:
     return (out * FULL).astype(np.uint16), left + MARKER_MM * k / 2, top + MARKER_MM * k / 2
 
 
+@lru_cache(maxsize=2)
+def _check_page(paper: str) -> tuple[Floats, float, float]:
+    """The printed check page: a black block on white paper, and where its middle is on it (px)."""
+    k = SHEET_PX_PER_MM
+    w, h = (round(v * k) for v in PAPERS_MM[paper])
+    out = np.full((h, w), PAPER, np.float32)
+    wide, high = (round(v * k) for v in CHECK_MM)
+    left, top = (w - wide) // 2, round(CHECK_ABOVE_MM * k)
+    out[top : top + high, left : left + wide] = INK
+    return (out * FULL).astype(np.uint16), left + wide / 2, top + high / 2
+
+
 def lay_sheet(table: Floats, number: int, paper: str, x: float, y: float, turn_deg: float) -> None:
-    """Lay a printed marker sheet on a table top at ``PX_PER_MM``, its marker's middle at (x, y) mm, in place."""
-    sheet, mx, my = _sheet(number, paper)
+    """Lay a printed marker sheet on a table top at ``PX_PER_MM``, its marker's middle at (x, y) mm, in
+    place.
+    """
+    _lay(table, _sheet(number, paper), x, y, turn_deg)
+
+
+def lay_check_page(table: Floats, paper: str, x: float, y: float, turn_deg: float) -> None:
+    """Lay the printed check page on a table top, its block's middle at (x, y) mm, in place."""
+    _lay(table, _check_page(paper), x, y, turn_deg)
+
+
+def _lay(table: Floats, printed: tuple[Floats, float, float], x: float, y: float, turn_deg: float) -> None:
+    sheet, mx, my = printed
     t = np.radians(turn_deg)
     c, s = np.cos(t), np.sin(t)
     h, w = table.shape[:2]
-    across, down = PAPERS_MM[paper]
-    above = ABOVE_MM + MARKER_MM / 2
-    corners = np.array([[i * across / 2, j] for i in (-1, 1) for j in (-above, down - above)])
+    k = SHEET_PX_PER_MM
+    corners = np.array([[i, j] for i in (-mx, sheet.shape[1] - mx) for j in (-my, sheet.shape[0] - my)]) / k
     corners = corners @ np.array([[c, s], [-s, c]]) + [x, y]
     x0, y0 = (np.floor(corners.min(axis=0) * PX_PER_MM).astype(int) - 2).clip(0).tolist()
     x1, y1 = np.minimum(np.ceil(corners.max(axis=0) * PX_PER_MM).astype(int) + 2, [w, h]).tolist()
@@ -164,7 +199,9 @@ def lay_sheet(table: Floats, number: int, paper: str, x: float, y: float, turn_d
     v = (-s * px[None, :] + c * py[:, None]) * SHEET_PX_PER_MM + (my - 0.5)
     u, v = u.astype(np.float32), v.astype(np.float32)
     shown = cv2.remap(sheet, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
-    on = ((u > -0.5) & (u < sheet.shape[1] - 0.5) & (v > -0.5) & (v < sheet.shape[0] - 0.5)).astype(np.float32)
+    on = ((u > -0.5) & (u < sheet.shape[1] - 0.5) & (v > -0.5) & (v < sheet.shape[0] - 0.5)).astype(
+        np.float32
+    )
     size = (x1 - x0, y1 - y0)
     cover = cv2.resize(on, size, interpolation=cv2.INTER_AREA)[..., None]
     grey = cv2.resize(shown * on, size, interpolation=cv2.INTER_AREA)[..., None]
@@ -173,8 +210,8 @@ def lay_sheet(table: Floats, number: int, paper: str, x: float, y: float, turn_d
 
 
 def filled(shape: tuple[int, int], rings: Sequence[Floats], px_per_mm: float) -> Floats:
-    """Return how much of each px of a raster ``(h, w)`` lies inside rings in mm (the first the outline, others
-    holes), 0 to 255, to a sixteenth of a px.
+    """Return how much of each px of a raster ``(h, w)`` lies inside rings in mm (the first the outline,
+    others holes), 0 to 255, to a sixteenth of a px.
     """
     fine = 4
     h, w = shape

@@ -53,6 +53,7 @@ AREAS = (
     HideRow.invoice_m2,
     HideRow.area_m2,
     HideRow.received_m2,
+    HideRow.received_off_m2,
 )
 
 
@@ -84,7 +85,12 @@ def _delivery(
     # What came is what was measured before anything was cut off. A roll is as long as its invoice says until
     # it is unrolled: it tells nothing of what was really sent.
     received = [
-        HideReceived(h.number, h.invoice_m2 or h.area_m2, None if h.kind == "roll" else h.received_m2)
+        HideReceived(
+            h.number,
+            h.invoice_m2 or h.area_m2,
+            None if h.kind == "roll" else h.received_m2,
+            float(h.received_off_m2 or 0.0),
+        )
         for h in own
     ]
     check = check_lot(invoice, received, tolerance, bool(row.closed))

@@ -65,10 +65,13 @@ class WhatIfWork:
 
 @dataclass(frozen=True)
 class LookWork:
-    """Which pictures are looked at, and what the printed bar measures."""
+    """Which pictures are looked at, what the printed bar measures, and what somebody said of
+    places in them.
+    """
 
     files: tuple[int, ...] = ()
     bar_mm: float = 100.0
+    presses: tuple[dict[str, Any], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -200,7 +203,11 @@ def db_ago(seconds: float) -> Any:
 
 def _work(kind: str, values: dict[str, Any]) -> Work:
     if kind == "look":
-        return LookWork(tuple(values.get("files", ())), float(values.get("bar_mm", 100.0)))
+        return LookWork(
+            tuple(values.get("files", ())),
+            float(values.get("bar_mm", 100.0)),
+            tuple(values.get("presses", ())),
+        )
     if kind == "read":
         return ReadWork(values.get("what", ""), values.get("said", {}))
     if kind == "forecast":
@@ -295,7 +302,9 @@ def add_forecast(work: ForecastWork, seconds: float) -> int:
 
 
 @connected
-def add_look(hide_id: int, files: tuple[int, ...], bar_mm: float) -> int:
+def add_look(
+    hide_id: int, files: tuple[int, ...], bar_mm: float, presses: tuple[dict[str, Any], ...] = ()
+) -> int:
     """Queue the reading of a hide's pictures; return the job's id.
 
     Raises NotFound, and Refused while others of it are being read.
@@ -307,7 +316,7 @@ def add_look(hide_id: int, files: tuple[int, ...], bar_mm: float) -> int:
             value=row.number,
             expected="to stop that first, or wait for it",
         )
-    asked = asdict(LookWork(files, bar_mm))
+    asked = asdict(LookWork(files, bar_mm, presses))
     made = JobRow.create(
         kind="look", hide=hide_id, state="queued", seconds=0.0, asked=asked, created_at=now()
     )

@@ -330,7 +330,7 @@ def _keep(row: HideRow, looking: LookingOver) -> int:
     row.looking, row.shape, row.area_m2 = LOOKING.write(looking), shape_values(hide), hide.region.area / 1e6
     row.card = CARD.write(card_of(hide))
     if row.whole and looking.measured and row.parent_id is None and not hide.is_roll:
-        row.received_m2 = row.area_m2
+        row.received_m2, row.received_off_m2 = row.area_m2, looking.off_m2
     row.looked, row.looked_enough, row.measured = far.words, far.enough, looking.measured
     if far.enough and looking.measured and row.state == "received":
         row.state = "looked over"

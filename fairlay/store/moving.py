@@ -71,6 +71,7 @@ TRAVELS: Final[tuple[type[Table], ...]] = (
     t.HideEventRow,
     t.HideEventMadeRow,
     t.SettingRow,
+    t.CameraCheckRow,
     t.ArticleRow,
     t.ArticleRevisionRow,
     t.UploadRow,

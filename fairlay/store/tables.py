@@ -50,6 +50,23 @@ class GivenNumberRow(Table):
         table_name = "given_number"
 
 
+class CameraCheckRow(Table):
+    """A page of known size measured in a picture: what it measured, and how far that was off (a share, and
+    mm).
+    """
+
+    camera = peewee.CharField(max_length=64)
+    checked_at = peewee.DateTimeField()
+    wide_mm = peewee.DoubleField()
+    high_mm = peewee.DoubleField()
+    off_share = peewee.DoubleField()
+    off_mm = peewee.DoubleField()
+    by = peewee.ForeignKeyField(PersonRow, null=True, column_name="by_id", lazy_load=False)
+
+    class Meta:
+        table_name = "camera_check"
+
+
 class DeliveryRow(Table):
     """A delivery: the invoice's figures. ``closed`` once all of it is received."""
 
@@ -97,6 +114,7 @@ class HideRow(Table):
     delivery = peewee.ForeignKeyField(DeliveryRow, backref="hides", null=True)
     invoice_m2 = peewee.DoubleField(null=True)
     received_m2 = peewee.DoubleField(null=True)
+    received_off_m2 = peewee.DoubleField(null=True)
     received_cost = peewee.DoubleField(null=True)
     cost = peewee.DoubleField(null=True)
     parent = peewee.ForeignKeyField("self", backref="offcuts", null=True, on_delete="SET NULL")

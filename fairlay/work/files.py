@@ -6,7 +6,7 @@ from typing import Any
 
 from fairlay.core.capture.squared_paper import Said
 from fairlay.core.errors import Refused
-from fairlay.store import jobs, looking, uploads
+from fairlay.store import camera_checks, jobs, looking, uploads
 from fairlay.store.jobs import WorkJob
 from fairlay.work import reading
 from fairlay.work.beating import Beating, carry_out, patiently
@@ -39,6 +39,13 @@ def _read(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
         seen = behind_fence(reading.HideInDrawing(kept.name, kept.body, said["unit_mm"]))
         result = seen.model_dump(mode="json")
         looking.put_seen(said["hide_id"], result)
+    elif work.what == "check":
+        true_mm = (float(said["wide_mm"]), float(said["high_mm"]))
+        result = behind_fence(reading.CheckCamera(kept.body, said["bar_mm"], true_mm))
+        result["camera"] = result["camera"] or said["camera"]
+        camera_checks.add_check(
+            result["camera"], result["wide_mm"], result["high_mm"], result["off_share"], result["off_mm"]
+        )
     else:
         raise Refused(f"a file read for {work.what!r}", value=work.what, expected="a drawing or a picture")
     patiently(lambda: jobs.keep_result(job.id, job.owner, result))

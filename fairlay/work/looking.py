@@ -4,6 +4,7 @@ the hide until the cutter takes it.
 
 from __future__ import annotations
 
+from fairlay.core.formats.seen_json import PressRecord
 from fairlay.store import jobs, looking, uploads
 from fairlay.store.settings import leather_settings
 from fairlay.work import reading
@@ -24,10 +25,20 @@ def _look(job: jobs.WorkJob, beating: Beating) -> tuple[str, int | None]:
     work = job.look_work
     known = patiently(lambda: looking.known(job.subject))
     bodies = [uploads.upload(file).body for file in work.files]
-    asked = reading.LookAtHide(bodies, known.rack.thickness_mm, work.bar_mm, leather_settings().chalks)
+    presses = [PressRecord.model_validate(p) for p in work.presses]
+    asked = reading.LookAtHide(
+        bodies, known.rack.thickness_mm, work.bar_mm, leather_settings().chalks, presses
+    )
     found = fenced(asked, tell=beating.say, should_stop=beating.check)
     kept = uploads.keep(f"{known.rack.number} from above.jpg", "image/jpeg", found.top)
-    seen = found.seen.model_copy(update={"picture": f"/api/ways-in/files/{kept}/picture"})
+    seen = found.seen.model_copy(
+        update={
+            "picture": f"/api/ways-in/files/{kept}/picture",
+            "presses": presses,
+            "files": list(work.files),
+            "bar_mm": work.bar_mm,
+        }
+    )
     beating.check()
     looking.put_seen(job.subject, seen.model_dump(mode="json"))
     return "done", None

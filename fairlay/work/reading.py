@@ -5,17 +5,19 @@ hold.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from fairlay.core.capture.chalk import Chalk
+from fairlay.core.capture.check_page import measure_check_page
+from fairlay.core.capture.hide_apart import Press
 from fairlay.core.capture.hide_picture import look_at_hide
-from fairlay.core.capture.squared_paper import Said, as_jpeg, at_square_mm, decode, look, trace_on
+from fairlay.core.capture.squared_paper import Said, as_jpeg, at_square_mm, camera_of, decode, look, trace_on
 from fairlay.core.formats.drawing import Drawing, Use
 from fairlay.core.formats.dxf_in import read_dxf
 from fairlay.core.formats.hide_drawing import hide_in_drawing
 from fairlay.core.formats.read_out import drawing_out, sorted_out, traced_out
-from fairlay.core.formats.seen_json import SeenRecord, seen_in_pictures, seen_plain
+from fairlay.core.formats.seen_json import PressRecord, SeenRecord, seen_in_pictures, seen_plain
 from fairlay.core.formats.sort_out import sort_out
 from fairlay.core.formats.svg_in import read_svg
 
@@ -121,6 +123,7 @@ class LookAtHide:
     thickness_mm: float
     bar_mm: float
     chalks: Sequence[Chalk] = field(default_factory=tuple)
+    presses: Sequence[PressRecord] = field(default_factory=tuple)
 
     def __call__(self, tell: Tell) -> FoundHide:
         images = [decode(body) for body in self.bodies]
@@ -129,6 +132,23 @@ class LookAtHide:
             thickness_mm=self.thickness_mm,
             bar_mm=self.bar_mm,
             chalks=tuple(self.chalks),
+            presses=[Press(p.x, p.y, p.means, p.picture) for p in self.presses],
             tell=lambda words: tell(words, 0.0),
         )
         return FoundHide(seen_in_pictures(found, ""), as_jpeg(found.top.image, PICTURE_QUALITY))
+
+
+@dataclass(frozen=True)
+class CheckCamera:
+    """What the check page measures in a picture of the table, its block ``true_mm`` by a steel rule; and
+    which camera took it, as the picture says.
+    """
+
+    body: bytes
+    bar_mm: float
+    true_mm: tuple[float, float]
+
+    def __call__(self, tell: Tell) -> dict[str, Any]:
+        tell("measuring the check page", 0.2)
+        found = measure_check_page([decode(self.body)], self.bar_mm, self.true_mm)
+        return {**asdict(found), "words": found.words, "camera": camera_of(self.body)}

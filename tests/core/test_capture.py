@@ -27,9 +27,7 @@ from tests.effort import tried
 
 PAGE = grid_page("A4", True)
 MIDDLE = (PAGE.x0 + PAGE.across * 5, PAGE.y0 + PAGE.down * 5)
-PLAIN = Scene(
-    page=PAGE, width_px=1400, height_px=1030, fill=0.85, thickness_mm=0.0, shadow=0.0, shade=0.15
-)
+PLAIN = Scene(page=PAGE, width_px=1400, height_px=1030, fill=0.85, thickness_mm=0.0, shadow=0.0, shade=0.15)
 WORN = replace(
     PLAIN,
     tilt_deg=(8.0, -7.0),

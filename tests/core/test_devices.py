@@ -97,7 +97,9 @@ def shot(**camera: object) -> np.ndarray:
 
 def test_light_shade_warmth_and_blur_do_what_they_say() -> None:
     plain = render_hide(SCENE).astype(float)
-    assert light_of(shot(exposure=0.5) / 255).mean() == pytest.approx(light_of(plain / 255).mean() / 2, rel=0.03)
+    assert light_of(shot(exposure=0.5) / 255).mean() == pytest.approx(
+        light_of(plain / 255).mean() / 2, rel=0.03
+    )
     warm = render_hide(replace(SCENE, tint=(1.3, 0.7))).astype(float)
     assert warm[..., 0].mean() / warm[..., 2].mean() > 1.2 * plain[..., 0].mean() / plain[..., 2].mean()
     blurred = shot(blur_px=4.0)
@@ -216,7 +218,8 @@ def test_blur_comes_before_the_tone_curve() -> None:
         return out
 
     line = photograph(light, 60, 80, Develops(blur_px=3.0, noise=0.0, vignette=0.0), 1)[30, :, 1] / 255
-    # Half the light stands at the edge; it is shown at 0.735, and half of what is shown lies inside the black.
+    # Half the light stands at the edge; it is shown at 0.735, and half of what is shown lies inside the
+    # black.
     assert np.interp(0.5, light_of(line), np.arange(80)) == pytest.approx(39.5, abs=0.1)
     assert np.interp(0.5, line, np.arange(80)) < 38.0
 

@@ -8,6 +8,7 @@ weakly it was drawn. So it is told by the direction of the change, which holds o
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from typing import Any, Final, Literal
@@ -15,9 +16,10 @@ from typing import Any, Final, Literal
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import MultiPoint, Polygon
+from shapely.geometry import MultiPoint, Point, Polygon
 
 from fairlay.core.capture.chalk_arcs import Piece, ovals
+from fairlay.core.capture.hide_apart import Press
 from fairlay.core.capture.hide_edge import HideFound
 from fairlay.core.capture.table import SHOWN_POWER, TableTop, light_of
 from fairlay.core.shapes.rings import Ring, pieces_of, simple_ring
@@ -51,11 +53,14 @@ LINE_MM: Final = 6.0
 """How wide a line of chalk usually is."""
 EVENED_MM, FULL_WIDTH = 0.9, 2.35
 PEN_MM, PEN_SHARE = 2.9, 0.6
-"""A line of chalk is at least so wide, and so much of how wide the picture's longer lines are; a pen's is thinner."""
+"""A line of chalk is at least so wide, and so much of how wide the picture's longer lines are; a pen's is
+thinner.
+"""
 FIGURE_MM, FIGURE_LINE_MM = (9.0, 60.0), 5.0
 RING_MM: Final = 40.0
 OFF_COLOUR: Final = (0.36, 1.5, 0.03)
-"""How far a change may be off the way to a chalk's colour: a share of it, light of 255, and a share of the leather's.
+"""How far a change may be off the way to a chalk's colour: a share of it, light of 255, and a share of the
+leather's.
 """
 MOST_DOT_MM: Final = 34.0
 FULL, SURELY = 0.65, 0.5
@@ -64,7 +69,9 @@ BACKBONE_SHARE: Final = 0.4
 """A line as long as this share of the hide is the backbone."""
 NO_CHALK: Final = 0.34
 """What is so far off the way to every chalk's colour is a pen's ink, a vein or a stain."""
-HARDLY_SHOWS: Final = 48.0
+HARDLY_SHOWS, SHOWS_LITTLE = 48.0, 78.0
+SAID_MM: Final = 12.0
+SMALL_MM2: Final = 2500.0
 ALIKE: Final = 0.975
 WHITE_PAPER: Final = 235.0
 
@@ -124,10 +131,13 @@ class ChalkSeen:
     advice: tuple[str, ...]
 
 
-def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL_CHALKS) -> ChalkSeen:
+def find_chalk(
+    top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL_CHALKS, presses: Sequence[Press] = ()
+) -> ChalkSeen:
     """Return the chalk marks on a hide that was found on its table.
 
-    ``chalks`` is the shop's table of colours.
+    ``chalks`` is the shop's table of colours; ``presses``: what somebody said is chalk, however faint or
+    thin, and what is none.
     """
     ppm = top.px_per_mm
     x, y, w, h = cv2.boundingRect(hide.mask)
@@ -135,10 +145,14 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
     mask = cv2.erode(np.pad(hide.mask[y : y + h, x : x + w], 1), _disc(4.0 * ppm))[1:-1, 1:-1]
     leather = _leather(image, mask, ppm)
     usual = np.median(leather[mask > 0].reshape(-1, 3), axis=0) if mask.any() else np.full(3, 128.0)
+    lit = light_of(_middle(leather)) * 255
     dazzled = _unshone(image, leather, mask)
     colours = np.array([c.rgb for c in chalks], np.float32) * (WHITE_PAPER / 238.0)
-    cover = _covered(image, leather, mask, colours)
+    cover = _covered(image, leather, mask, colours, lit)
     line, faint = (_not_pen(v, cover, ppm, math.hypot(top.blur_mm, EVENED_MM)) for v in _lines(cover, ppm))
+    said = [(p.means, top.to_px(np.array([[p.x, p.y]]))[0] - np.array([x, y])) for p in presses]
+    line |= _said_to_be(cover, [at for means, at in said if means == "chalk"], ppm)
+    stains = [(p.x, p.y) for p in presses if p.means == "stain"]
     rings, lines = [], []
     long = float(math.hypot(w, h)) / ppm
     left = line.copy()
@@ -158,8 +172,8 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
             if found:
                 left[cut][own > 0] = 0
 
-    # What closes no ring by itself may be part of one, broken where the hand pressed lightly or not at all: strokes
-    # on one oval first, then whatever closes when it is joined far enough.
+    # What closes no ring by itself may be part of one, broken where the hand pressed lightly or not at all:
+    # strokes on one oval first, then whatever closes when it is joined far enough.
     closed(JOIN_MM, BREAKS_MM[:3])
     windows = [*_apart(left, JOIN_MM, ppm), *_apart(faint, JOIN_MM, ppm)]
     pieces = []
@@ -185,9 +199,35 @@ def find_chalk(top: TableTop, hide: HideFound, chalks: tuple[Chalk, ...] = USUAL
         dot = _dot(own, cover[cut], ppm)
         if dot is not None:
             keep(dot, cut, own > 0, is_dot=True)
+    rings = [r for r in rings if not any(_lies_on(r.outline, at) for at in stains)]
     return ChalkSeen(
         tuple(_one_each(rings)), tuple(lines), (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask))
     )
+
+
+def _said_to_be(cover: Raster, at: list[Floats], ppm: float) -> Raster:
+    """The marks, however faint or thin, that lie where somebody said that chalk is."""
+    out = np.zeros(cover.shape, np.uint8)
+    if not at:
+        return out
+    k = _disc(1.5 * ppm)
+    _, labels = cv2.connectedComponents(
+        cv2.morphologyEx((cover > 0.5 * FAINT).astype(np.uint8), cv2.MORPH_CLOSE, k)
+    )
+    for px in at:
+        near = np.zeros_like(out)
+        cv2.circle(near, (round(float(px[0])), round(float(px[1]))), round(SAID_MM * ppm), 1, -1)
+        own = np.unique(labels[near > 0])
+        out |= np.isin(labels, own[own > 0]).astype(np.uint8)
+    return out
+
+
+def _lies_on(ring: Ring, at: tuple[float, float]) -> bool:
+    """Whether a press is meant for a ring: on its line, or inside a small one."""
+    shape = Polygon(ring).buffer(0)
+    press = Point(at)
+    of = shape.exterior if shape.area > SMALL_MM2 else shape
+    return float(of.distance(press)) < SAID_MM
 
 
 def _apart(line: Raster, join_mm: float, ppm: float) -> list[tuple[Window, Raster]]:
@@ -276,8 +316,10 @@ def _dazzled(dazzled: Raster, mask: Raster) -> list[str]:
     )
 
 
-def _covered(image: Raster, leather: Raster, mask: Raster, colours: Raster) -> Raster:
-    """How much of each place is covered by chalk, of whichever colour explains it best (0 to 1)."""
+def _covered(image: Raster, leather: Raster, mask: Raster, colours: Raster, lit: Raster) -> Raster:
+    """How much of each place is covered by chalk, of whichever colour explains it best (0 to 1). ``lit``:
+    the light (of 255) that it was seen in, shine and all, which trembles with it.
+    """
     cover = np.zeros(mask.shape, np.float32)
     off = cv2.absdiff(image, leather).max(axis=2)
     at = np.nonzero((mask > 0) & (off > PLAIN_LEVELS))
@@ -295,14 +337,14 @@ def _covered(image: Raster, leather: Raster, mask: Raster, colours: Raster) -> R
         rest = np.sqrt(np.maximum(size * size - along * along * length, 0.0))
         better = (along > 0) & (rest < best)
         best, share = np.where(better, rest, best), np.where(better, along, share)
-    good = best < OFF_COLOUR[0] * size + OFF_COLOUR[1] + OFF_COLOUR[2] * base.mean(axis=1)
+    good = best < OFF_COLOUR[0] * size + OFF_COLOUR[1] + OFF_COLOUR[2] * lit[at]
     cover[at] = np.where(good, np.clip(share, 0, 1), 0)
     return cover
 
 
 def _lines(cover: Raster, ppm: float) -> tuple[Raster, Raster]:
-    """Chalk as a mask: what is surely chalk with all that hangs on to it, less blots wider than any line; and what
-    may be chalk, drawn so lightly that it counts only where it makes up a ring.
+    """Chalk as a mask: what is surely chalk with all that hangs on to it, less blots wider than any line;
+    and what may be chalk, drawn so lightly that it counts only where it makes up a ring.
     """
     faint: Raster = (cover > FAINT).astype(np.uint8)
     faint = cv2.morphologyEx(faint, cv2.MORPH_CLOSE, _disc(1.5 * ppm))
@@ -383,14 +425,16 @@ def _band(loop: Floats, own: Raster, ppm: float) -> Raster:
 
 def _half(own: Raster) -> float:
     """Half a line's width in px."""
-    return float(np.percentile(cv2.distanceTransform(np.pad(own, 1), cv2.DIST_L2, 5)[1:-1, 1:-1][own > 0], 90))
+    return float(
+        np.percentile(cv2.distanceTransform(np.pad(own, 1), cv2.DIST_L2, 5)[1:-1, 1:-1][own > 0], 90)
+    )
 
 
 def _not_pen(line: Raster, cover: Raster, ppm: float, blur_mm: float) -> Raster:
     """Lines without those too thin for chalk: a number written with a pen, a vein.
 
-    A line's width is what it covers over its length, as if it covered all of that as it does its middle; less what the
-    picture's blur (one standard deviation) adds to that.
+    A line's width is what it covers over its length, as if it covered all of that as it does its middle;
+    less what the picture's blur (one standard deviation) adds to that.
     """
     count, labels, stats, _ = cv2.connectedComponentsWithStats(line, connectivity=8)
     wide = np.zeros(count)
@@ -411,10 +455,16 @@ def _not_pen(line: Raster, cover: Raster, ppm: float, blur_mm: float) -> Raster:
 
 
 def _in_a_row(stats: Raster, wide: Floats, ppm: float) -> NDArray[np.bool_]:
-    """Which of several marks are figures: of one height, close beside each other in a row, in a line that is thin."""
+    """Which of several marks are figures: of one height, close beside each other in a row, in a line that is
+    thin.
+    """
     out = np.zeros(len(stats), bool)
     x, y, w, h = (stats[:, k].astype(float) for k in range(4))
-    small = (np.maximum(w, h) < FIGURE_MM[1] * ppm) & (np.maximum(w, h) > FIGURE_MM[0] * ppm) & (wide < FIGURE_LINE_MM)
+    small = (
+        (np.maximum(w, h) < FIGURE_MM[1] * ppm)
+        & (np.maximum(w, h) > FIGURE_MM[0] * ppm)
+        & (wide < FIGURE_LINE_MM)
+    )
     small[0] = False
     for i in np.flatnonzero(small):
         beside = small & (np.abs(y + h / 2 - y[i] - h[i] / 2) < 0.5 * h[i]) & (np.abs(h - h[i]) < 0.35 * h[i])
@@ -429,14 +479,14 @@ def _in_a_row(stats: Raster, wide: Floats, ppm: float) -> NDArray[np.bool_]:
 def _nearest(
     image: Raster, leather: Raster, where: Raster, cover: Raster, colours: Raster
 ) -> tuple[int, float, float]:
-    """The chalk whose direction from the leather the strongest half of a line shows, how much nearer it is than the
-    next, and how far the line is off that direction (a share of how far it is from the leather).
+    """The chalk whose direction from the leather the strongest half of a line shows, how much nearer it is
+    than the next, and how far the line is off that direction (a share of how far it is from the leather).
     """
     least = float(np.quantile(cover[where], 0.5))
     strong = where & (cover >= least)
-    base = leather[strong].astype(np.float64).mean(axis=0)
-    change = image[strong].astype(np.float64).mean(axis=0) - base
-    ways = colours - base
+    base, here = (light_of(v[strong].reshape(-1, 1, 3))[:, 0].mean(axis=0) * 255.0 for v in (leather, image))
+    change = here - base
+    ways = (np.clip(colours, 0, 255) / 255) ** SHOWN_POWER * 255 - base
     along = np.clip((ways @ change) / np.maximum((ways * ways).sum(axis=1), 1.0), 0.0, 1.15)
     rest = np.sqrt(((change - along[:, None] * ways) ** 2).sum(axis=1))
     order = np.argsort(rest)
@@ -486,7 +536,10 @@ def _dot(own: Raster, cover: Raster, ppm: float) -> Floats | None:
     across, long = min(sides) / ppm, max(sides) / ppm
     if across < LEAST_ACROSS_MM or long > MOST_DOT_MM or long > 2 * across:
         return None
-    if own.sum() < FULL * np.pi / 4 * across * long * ppm**2 or float((cover[own > 0] > SURE).mean()) < SURELY:
+    if (
+        own.sum() < FULL * np.pi / 4 * across * long * ppm**2
+        or float((cover[own > 0] > SURE).mean()) < SURELY
+    ):
         return None
     # Along the middle of its line, as rings are.
     half = [max(0.7 * side, side - LINE_MM * ppm) / 2 for side in sides]
@@ -524,6 +577,12 @@ def _advice(chalks: tuple[Chalk, ...], colours: Raster, leather: Raster) -> list
             out.append(
                 f"{chalk.name.capitalize()} chalk is the colour of this leather: what was ringed with it is "
                 f"not seen. Ring it with {' or '.join(plain) or 'another colour'} and take the picture again."
+            )
+        elif size < SHOWS_LITTLE and chalk.means != "line":
+            out.append(
+                f"{chalk.name.capitalize()} chalk hardly shows on this leather: look whether every "
+                "ring drawn "
+                "with it was found, and press on those that were not."
             )
     for (i, a), (j, b) in combinations(enumerate(chalks), 2):
         told = min(sizes[i], sizes[j]) >= HARDLY_SHOWS and a.means != b.means

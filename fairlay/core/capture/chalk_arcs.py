@@ -1,5 +1,5 @@
-"""Rings of chalk that were drawn in several strokes, or with places where the hand did not press: pieces of one curve
-are put together where an oval runs through all of them.
+"""Rings of chalk that were drawn in several strokes, or with places where the hand did not press: pieces of
+one curve are put together where an oval runs through all of them.
 """
 
 from __future__ import annotations
@@ -41,21 +41,30 @@ class Piece:
 
 @dataclass(frozen=True, eq=False)
 class Oval:
-    """A ring put together: its outline ``(n, 2)`` in px along the middle of its line, and which pieces it is of."""
+    """A ring put together: its outline ``(n, 2)`` in px along the middle of its line, and which pieces it is
+    of.
+    """
 
     outline: Floats
     pieces: tuple[int, ...]
 
 
 def ovals(pieces: list[Piece], ppm: float) -> list[Oval]:
-    """Return the rings that pieces of chalk are parts of, the longest stretches first; each piece in one at most."""
+    """Return the rings that pieces of chalk are parts of, the longest stretches first; each piece in one at
+    most.
+    """
     order = sorted(range(len(pieces)), key=lambda i: -len(pieces[i].at))
     used: set[int] = set()
     out = []
     for i in order:
         if i in used:
             continue
-        found = _grown(i, [j for j in order if j not in used and j != i and pieces[j].chalk == pieces[i].chalk], pieces, ppm)
+        found = _grown(
+            i,
+            [j for j in order if j not in used and j != i and pieces[j].chalk == pieces[i].chalk],
+            pieces,
+            ppm,
+        )
         if found is not None:
             out.append(found)
             used.update(found.pieces)
@@ -68,7 +77,9 @@ def _grown(first: int, others: list[int], pieces: list[Piece], ppm: float) -> Ov
     best = _through(own, pieces, ppm)
     middle = pieces[first].at.mean(axis=0)
     near = sorted(others, key=lambda j: float(np.hypot(*(pieces[j].at.mean(axis=0) - middle))))
-    near = [j for j in near if np.hypot(*(pieces[j].at.mean(axis=0) - middle)) < MOST_MM * ppm][: 3 * MOST_PIECES]
+    near = [j for j in near if np.hypot(*(pieces[j].at.mean(axis=0) - middle)) < MOST_MM * ppm][
+        : 3 * MOST_PIECES
+    ]
     for _ in range(MOST_PIECES - 1):
         tried = [(j, _through([*own, j], pieces, ppm)) for j in near if j not in own]
         good = [(j, t) for j, t in tried if t is not None and (best is None or t[1] > best[1] + 0.03)]
@@ -82,8 +93,8 @@ def _grown(first: int, others: list[int], pieces: list[Piece], ppm: float) -> Ov
 
 
 def _through(own: list[int], pieces: list[Piece], ppm: float) -> tuple[Floats, float, float] | None:
-    """The oval nearest to some pieces: its outline, how much of the way round is drawn, and its widest opening as a
-    share of it; None where they do not lie on one.
+    """The oval nearest to some pieces: its outline, how much of the way round is drawn, and its widest
+    opening as a share of it; None where they do not lie on one.
     """
     at = np.concatenate([pieces[i].at for i in own])
     half = max(pieces[i].half for i in own)
@@ -92,7 +103,11 @@ def _through(own: list[int], pieces: list[Piece], ppm: float) -> tuple[Floats, f
         return None
     (x, y), axes, turn = cv2.fitEllipseDirect(thin.reshape(-1, 1, 2))
     long, wide = max(axes), min(axes)
-    if not (np.isfinite([x, y, long, wide]).all() and LEAST_MM * ppm < long < MOST_MM * ppm and wide > ROUND * long):
+    if not (
+        np.isfinite([x, y, long, wide]).all()
+        and LEAST_MM * ppm < long < MOST_MM * ppm
+        and wide > ROUND * long
+    ):
         return None
     # A stroke or a dot has no leather inside.
     if wide < OPEN * half:

@@ -1,4 +1,6 @@
-"""An outline drawn round a part with a pen on squared paper: the middle of its line, to a fraction of a mm."""
+"""An outline drawn round a part with a pen on squared paper: the middle of its line, to a fraction
+of a mm.
+"""
 
 from __future__ import annotations
 
@@ -39,15 +41,15 @@ ROUNDS: Final = 3
 def find_drawn(straight: Straight, paper: PaperSeen, line_mm: float) -> list[PartSeen]:
     """Return the outlines drawn on the paper, along the middle of their line, the largest first.
 
-    ``line_mm``: how wide the pen's line is. Raises BadPicture where none is seen, none is closed, or one reaches over
-    the border of the squares.
+    ``line_mm``: how wide the pen's line is. Raises BadPicture where none is seen, none is closed, or one
+    reaches over the border of the squares.
     """
     ppm = straight.px_per_mm
     dark = _darkness(straight, paper)
     smooth = cv2.GaussianBlur(dark, (0, 0), max(0.5, 0.1 * ppm))
     level = float(np.clip(0.5 * np.quantile(smooth[::2, ::2], 0.998), *DARKER))
     line: Raster = (smooth > level).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(line, connectivity=8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(line, connectivity=8)
     long = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) > 1.5 * ppm
     long[0] = False
     line = long[labels].astype(np.uint8)
@@ -60,7 +62,9 @@ def find_drawn(straight: Straight, paper: PaperSeen, line_mm: float) -> list[Par
     for gap in GAPS_MM:
         k = max(1, round(gap * ppm))
         disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * k + 1, 2 * k + 1))
-        found = _insides(cv2.morphologyEx(np.pad(line, k + 1), cv2.MORPH_CLOSE, disc)[k + 1 : -k - 1, k + 1 : -k - 1], ppm)
+        found = _insides(
+            cv2.morphologyEx(np.pad(line, k + 1), cv2.MORPH_CLOSE, disc)[k + 1 : -k - 1, k + 1 : -k - 1], ppm
+        )
         if found:
             break
     else:
@@ -87,7 +91,9 @@ def find_drawn(straight: Straight, paper: PaperSeen, line_mm: float) -> list[Par
 
 
 def _darkness(straight: Straight, paper: PaperSeen) -> Raster:
-    """How much less light comes from each place than from paper, or than from paper with a line printed on it."""
+    """How much less light comes from each place than from paper, or than from paper with a line printed on
+    it.
+    """
     ppm, s = straight.px_per_mm, paper.square_mm
     light = paper_field(straight, paper) ** SHOWN_POWER
     own = light.mean(axis=2)
@@ -133,7 +139,10 @@ def _middle(contour: NDArray[np.float64], dark: Raster, ppm: float, line_mm: flo
     for turn in range(ROUNDS):
         smooth = gaussian_filter1d(ring, 1.6, axis=0, mode="wrap")
         tangent = np.roll(smooth, -1, axis=0) - np.roll(smooth, 1, axis=0)
-        normal = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        normal = (
+            np.stack([tangent[:, 1], -tangent[:, 0]], axis=1)
+            / np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        )
         if turn == 0:
             x, y = ring.T
             turns = float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))

@@ -1,9 +1,9 @@
 """Hide told from table in a picture from straight above: how likely each place is hide.
 
-Table is what lies round the markers' sheets, with shadow on it; hide is what lies between the markers and has other
-colours. Both learn their colours from the picture by turns. What each place says by itself is then carried along
-wherever there is no edge (random walker with priors, Grady 2005), so that a place whose colour tells nothing goes
-with what it hangs together with, and one in doubt stays near a half.
+Table is what lies round the markers' sheets, with shadow on it; hide is what lies between the markers and
+has other colours. Both learn their colours from the picture by turns. What each place says by itself is then
+carried along wherever there is no edge (random walker with priors, Grady 2005), so that a place whose colour
+tells nothing goes with what it hangs together with, and one in doubt stays near a half.
 """
 
 from __future__ import annotations
@@ -50,13 +50,27 @@ PRESS_MM: Final = 15.0
 PAPER_LEVEL, PAPER_TINT = 165.0, 0.12
 
 
+Means = Literal["hide", "table", "chalk", "stain"]
+
+
 @dataclass(frozen=True)
 class Press:
-    """Where somebody said what lies there: a place on the table in mm."""
+    """Where somebody said what lies there: a place on the table in mm; or in ``picture`` (the first is 0),
+    as shares of its width and height.
+    """
 
     x: float
     y: float
-    means: Literal["hide", "table", "chalk", "stain"]
+    means: Means
+    picture: int | None = None
+
+    def on_table(self, table: TableSeen) -> Press:
+        """Return the press with its place on the table."""
+        if self.picture is None or not 0 <= self.picture < len(table.views):
+            return self
+        view = table.views[self.picture]
+        at = view.to_table(np.array([[self.x * view.size[1] - 0.5, self.y * view.size[0] - 0.5]]))[0]
+        return Press(float(at[0]), float(at[1]), self.means)
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,8 +85,9 @@ class Apart:
     table: Raster
 
     def odds(self, image: Raster) -> Raster:
-        """Return the log odds that each place of a picture ``(h, w, 3)`` is hide rather than table, by its colour
-        alone."""
+        """Return the log odds that each place of a picture ``(h, w, 3)`` is hide rather than table, by its
+        colour alone.
+        """
         where = _bins(image)
         a, b = self.hide.ravel()[where], self.table.ravel()[where]
         return np.asarray(np.log((a + STRANGE) / (b + STRANGE)), np.float32)
@@ -127,8 +142,8 @@ def tell_apart(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -
 
 
 def papers(top: TableTop, table: TableSeen) -> Raster:
-    """Return where marker sheets lie (1), as they are printed on A4 or Letter: the marker with its rim, and of the rest
-    what looks like paper, since a hide may lie over it.
+    """Return where marker sheets lie (1), as they are printed on A4 or Letter: the marker with its rim, and
+    of the rest what looks like paper, since a hide may lie over it.
     """
     sure, maybe = (np.zeros(top.image.shape[:2], np.uint8) for _ in range(2))
     for corners in table.markers.values():
@@ -137,7 +152,12 @@ def papers(top: TableTop, table: TableSeen) -> Raster:
         rim = MARKER_MM / 2 + RIM_MM + 2
         for out, half, below in ((sure, rim, rim), (maybe, SHEET_HALF_MM + 3, MARKER_MM / 2 + BELOW_MM + 3)):
             above = rim if out is sure else MARKER_MM / 2 + 33
-            sheet = np.array([middle + u * across + v * down for u, v in ((-half, -above), (half, -above), (half, below), (-half, below))])
+            sheet = np.array(
+                [
+                    middle + u * across + v * down
+                    for u, v in ((-half, -above), (half, -above), (half, below), (-half, below))
+                ]
+            )
             cv2.fillPoly(out, [np.round(top.to_px(sheet)).astype(np.int32)], 1)
     where = np.nonzero(maybe)
     if len(where[0]):
@@ -146,7 +166,8 @@ def papers(top: TableTop, table: TableSeen) -> Raster:
         plain = (bright > PAPER_LEVEL) & (np.ptp(own, axis=1) < PAPER_TINT * bright + 6)
         maybe[where] = plain
         k = max(1, round(3.5 * top.px_per_mm))
-        maybe = cv2.morphologyEx(maybe, cv2.MORPH_CLOSE, np.ones((2 * k + 1, 2 * k + 1), np.uint8))
+        square = np.ones((2 * k + 1, 2 * k + 1), np.uint8)
+        maybe = np.asarray(cv2.morphologyEx(maybe, cv2.MORPH_CLOSE, square), np.uint8)
     return np.asarray(sure | maybe, np.uint8)
 
 
@@ -156,8 +177,7 @@ def _prior(top: TableTop, table: TableSeen, size: tuple[int, int], mm: float) ->
     hull = cv2.convexHull(((corners - [top.x0, top.y0]) / mm).astype(np.float32))
     inside: Raster = np.zeros((size[1], size[0]), np.uint8)
     cv2.fillPoly(inside, [np.round(hull).astype(np.int32)], 1)
-    inside = np.pad(inside, 1)
-    depth = cv2.distanceTransform(inside, cv2.DIST_L2, 5)[1:-1, 1:-1] * mm
+    depth: Raster = np.asarray(cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 5))[1:-1, 1:-1] * mm
     # On a small table everything is near the markers.
     deepest = float(depth.max())
     share = np.clip((depth - min(MARKER_MM, 0.3 * deepest)) / min(DEEP_MM, 0.45 * deepest + 1e-6), -0.2, 1)
@@ -169,7 +189,13 @@ def _said(top: TableTop, presses: Sequence[Press], size: tuple[int, int], mm: fl
     out = np.zeros((size[1], size[0]), np.int8)
     for p in presses:
         at = ((p.x - top.x0) / mm, (p.y - top.y0) / mm)
-        cv2.circle(out, (round(at[0]), round(at[1])), max(2, round(PRESS_MM / mm)), -1 if p.means == "table" else 1, -1)
+        cv2.circle(
+            out,
+            (round(at[0]), round(at[1])),
+            max(2, round(PRESS_MM / mm)),
+            -1 if p.means == "table" else 1,
+            -1,
+        )
     return out
 
 
@@ -177,7 +203,10 @@ def _bins(image: Raster) -> NDArray[np.int32]:
     log = LOGS[image]
     light = log.mean(axis=2)
     each = (light, log[..., 0] - log[..., 1], log[..., 2] - log[..., 1])
-    at = [np.clip((v - f) / w, 0, n - 1).astype(np.int32) for v, f, w, n in zip(each, FROM, WIDE, BINS, strict=True)]
+    at = [
+        np.clip((v - f) / w, 0, n - 1).astype(np.int32)
+        for v, f, w, n in zip(each, FROM, WIDE, BINS, strict=True)
+    ]
     return np.asarray((at[0] * BINS[1] + at[1]) * BINS[2] + at[2])
 
 

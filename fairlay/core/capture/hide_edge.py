@@ -55,9 +55,10 @@ SPREADS_MM: Final = (10.0, 6.0, 5.0)
 
 @dataclass(frozen=True, eq=False)
 class HideFound:
-    """A hide on the table in mm: its outline and holes; ``mask`` is where it lies in the straightened picture; how
-    surely the two are told apart by colour (log odds in the hide's middle); where it is in doubt what is hide (x, y,
-    mm2), the largest first; and how far off the outline may be (mm, one standard deviation), as its own edge tells.
+    """A hide on the table in mm: its outline and holes; ``mask`` is where it lies in the straightened
+    picture; how surely the two are told apart by colour (log odds in the hide's middle); where it is in
+    doubt what is hide (x, y, mm2), the largest first; and how far off the outline may be (mm, one standard
+    deviation), as its own edge tells.
     """
 
     outline: Ring
@@ -71,15 +72,15 @@ class HideFound:
 def find_hide(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -> HideFound:
     """Return the hide on a table seen from above.
 
-    ``presses``: what somebody said of places. Raises BadPicture where none is seen, it has the table's colour, or it
-    goes beyond the picture or the markers.
+    ``presses``: what somebody said of places. Raises BadPicture where none is seen, it has the table's
+    colour, or it goes beyond the picture or the markers.
     """
     apart = tell_apart(top, table, presses)
     mask = _without_wedges(_leather(apart, top), apart, top)
     _judge_reach(mask, top)
     contours, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     outer = max(contours, key=cv2.contourArea)
-    holes_px, without = _holes(mask, apart, top)
+    holes_px, without = _holes(mask, apart, top, presses)
     field = _across(top, without)
     ring, edge_px = _refined(outer[:, 0].astype(np.float64), field, top.px_per_mm)
     outline = simple_ring(top.to_mm(ring))
@@ -90,13 +91,18 @@ def find_hide(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) ->
     cv2.fillPoly(whole, [np.round(top.to_px(outline)).astype(np.int32)], 1)
     cv2.fillPoly(whole, [np.round(top.to_px(h)).astype(np.int32) for h in holes], 0)
     return HideFound(
-        outline, holes, whole, _how_apart(apart, mask, top), _doubts(apart, whole, top), edge_px / top.px_per_mm
+        outline,
+        holes,
+        whole,
+        _how_apart(apart, mask, top),
+        _doubts(apart, whole, top),
+        edge_px / top.px_per_mm,
     )
 
 
 def _leather(apart: Apart, top: TableTop) -> NDArray[np.uint8]:
-    """Where the hide lies, without its holes, at the straightened picture's own size: the largest thing that is hide
-    rather than table, without slender clutter that touches it.
+    """Where the hide lies, without its holes, at the straightened picture's own size: the largest thing that
+    is hide rather than table, without slender clutter that touches it.
     """
     ppm = top.px_per_mm / apart.step
     mask: Raster = (apart.chance > HALF).astype(np.uint8)
@@ -108,12 +114,14 @@ def _leather(apart: Apart, top: TableTop) -> NDArray[np.uint8]:
         raise BadPicture(
             "no hide is seen on the table, or it has the table's own colour",
             value=int(largest.sum()),
-            expected="a hide that stands out: press once on the hide and once on the table, or spread a sheet of "
-            "another colour under it",
+            expected="a hide that stands out: press once on the hide and once on the table, or spread a "
+            "sheet of another colour under it",
         )
     # Its own colour, to tell what lies against it from what is it.
     size = (apart.chance.shape[1], apart.chance.shape[0])
-    small = np.log(np.maximum(cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32), 3.0))
+    small = np.log(
+        np.maximum(cv2.resize(top.image, size, interpolation=cv2.INTER_AREA).astype(np.float32), 3.0)
+    )
     depth: Raster = cv2.distanceTransform(largest, cv2.DIST_L2, 5) / ppm
     thick = cv2.morphologyEx(largest, cv2.MORPH_OPEN, _disc(SLENDER_MM * ppm))
     deep = (depth > 15) & (thick > 0)
@@ -147,7 +155,11 @@ def _without_wedges(mask: NDArray[np.uint8], apart: Apart, top: TableTop) -> NDA
     if not gone.any():
         return mask
     cut = cv2.dilate(gone[labels].astype(np.uint8), _disc(1))
-    return _filled(_largest(cv2.morphologyEx(mask & (1 - cut), cv2.MORPH_OPEN, _disc(1.2 * ppm))))
+    return _filled(
+        _largest(
+            cv2.morphologyEx(np.where(cut > 0, 0, mask).astype(np.uint8), cv2.MORPH_OPEN, _disc(1.2 * ppm))
+        )
+    )
 
 
 def _filled(mask: Raster) -> NDArray[np.uint8]:
@@ -155,8 +167,12 @@ def _filled(mask: Raster) -> NDArray[np.uint8]:
     return np.asarray(cv2.drawContours(np.zeros_like(mask), contours, -1, 1, -1), np.uint8)
 
 
-def _holes(mask: Raster, apart: Apart, top: TableTop) -> tuple[list[Raster], Raster]:
-    """Contours (px) of gaps in the leather in which the table shows, and the mask without them."""
+def _holes(
+    mask: Raster, apart: Apart, top: TableTop, presses: Sequence[Press]
+) -> tuple[list[Raster], Raster]:
+    """Contours (px) of gaps in the leather in which the table shows, or is said to, and the mask without
+    them.
+    """
     ppm = top.px_per_mm
     x, y, w, h = cv2.boundingRect(mask)
     image = cv2.GaussianBlur(top.image[y : y + h, x : x + w], (0, 0), max(0.5, 0.7 * ppm))
@@ -168,15 +184,19 @@ def _holes(mask: Raster, apart: Apart, top: TableTop) -> tuple[list[Raster], Ras
     out = []
     without: Raster = mask.copy()
     for contour in contours:
-        if (
-            cv2.contourArea(contour) > LEAST_HOLE_MM2 * ppm**2
-            and _is_hole(contour, table, ppm)
-            and _is_sharp(contour, image, ppm)
-        ):
-            moved = contour + np.array([x, y], contour.dtype)
+        if cv2.contourArea(contour) < LEAST_HOLE_MM2 * ppm**2:
+            continue
+        moved = contour + np.array([x, y], contour.dtype)
+        said = {p.means for p in presses if _pressed(moved, top.to_px(np.array([[p.x, p.y]]))[0])}
+        is_hole = _is_hole(contour, table, ppm) and _is_sharp(contour, image, ppm)
+        if "table" in said or (is_hole and not said):
             out.append(moved)
             cv2.drawContours(without, [moved], -1, 0, -1)
     return out, without
+
+
+def _pressed(contour: Raster, px: Floats) -> bool:
+    return bool(cv2.pointPolygonTest(contour, (float(px[0]), float(px[1])), False) >= 0)
 
 
 def _is_hole(contour: Raster, table: Raster, ppm: float) -> bool:
@@ -222,7 +242,9 @@ def _how_apart(apart: Apart, mask: Raster, top: TableTop) -> float:
 
 
 def _doubts(apart: Apart, whole: Raster, top: TableTop) -> tuple[tuple[float, float, float], ...]:
-    """Places away from the edge of which it is in doubt whether they are hide: middle in mm and area in mm2."""
+    """Places away from the edge of which it is in doubt whether they are hide: middle in mm and
+    area in mm2.
+    """
     ppm = top.px_per_mm / apart.step
     size = (apart.chance.shape[1], apart.chance.shape[0])
     inside = cv2.resize(whole, size, interpolation=cv2.INTER_NEAREST)

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 from shapely.geometry import MultiPoint, Polygon
 
 from fairlay.core.capture.chalk import USUAL_CHALKS, Chalk, ChalkLine, ChalkRing, find_chalk
+from fairlay.core.capture.doubt import area_off, burnt_out
 from fairlay.core.capture.height import lowered, lowered_face
 from fairlay.core.capture.hide_apart import Press
-from fairlay.core.capture.hide_edge import find_hide
+from fairlay.core.capture.hide_edge import HideFound, find_hide
 from fairlay.core.capture.hide_settled import settled
 from fairlay.core.capture.table import TableSeen, TableTop, find_table, straighten
 from fairlay.core.errors import BadPicture
@@ -25,15 +26,21 @@ Image = NDArray[np.uint8]
 TILTED_DEG = 25.0
 COARSE_PX_PER_MM = 0.8
 DISAGREES_MM = 0.6
-OVERBRIGHT = 0.02
+OVERBRIGHT = 0.01
+HARDLY_APART = 2.5
+MOST_MISSING = 3
 KEPT_STEP_MM = 1.0
 """An outline is kept with points no farther off it than a quarter of this."""
 
 
 @dataclass(frozen=True, eq=False)
 class HideSeen:
-    """What pictures of a hide gave, on the table in mm: the table from above, outline, holes, chalk rings and
-    lines, area, markers seen and how well they agree, and advice in words.
+    """What pictures of a hide gave, on the table in mm: the table from above, outline, holes, chalk rings
+    and lines, area, markers seen and how well they agree, and advice in words.
+
+    ``area_off_mm2`` and ``edge_off_mm``: how far off area and edge may be, nineteen times in twenty;
+    ``doubts``: places (x, y, mm2) of which it is not sure that they are hide; ``missing``: markers that may
+    lie there unseen.
     """
 
     top: TableTop
@@ -46,6 +53,10 @@ class HideSeen:
     rms_mm: float
     tilt_deg: float
     advice: tuple[str, ...]
+    area_off_mm2: float = 0.0
+    edge_off_mm: float = 0.0
+    doubts: tuple[tuple[float, float, float], ...] = ()
+    missing: tuple[int, ...] = ()
 
 
 def look_at_hide(
@@ -76,15 +87,17 @@ def look_at_hide(
     tell(f"{len(table.markers)} markers, agreeing within {table.rms_mm:.1f} mm")
     top = straighten(images, table)
     tell("the table as seen from straight above")
+    presses = [p.on_table(table) for p in presses]
     found = find_hide(top, table, presses)
     tell(f"the hide's edge{f', {len(found.holes)} holes' if found.holes else ''}")
-    chalk = find_chalk(top, found, chalks)
+    chalk = find_chalk(top, found, chalks, presses)
     tell(f"{len(chalk.rings)} rings and {len(chalk.lines)} lines of chalk")
     eyes = [v.eye for v in table.views]
     edge, edge_off = settled(found.outline, images, table, top)
     outline = _down(edge, eyes, top, thickness_mm)
     holes = tuple(
-        _down(settled(h, images, table, top, hole=True)[0], eyes, top, thickness_mm, hole=True) for h in found.holes
+        _down(settled(h, images, table, top, hole=True)[0], eyes, top, thickness_mm, hole=True)
+        for h in found.holes
     )
     rings = tuple(
         ChalkRing(_face_down(r.outline, eyes, top, thickness_mm), r.chalk, r.severity, r.sure)
@@ -101,7 +114,10 @@ def look_at_hide(
         if len(eyes) == 1
         else 0.0
     )
-    advice = [*_advice(table, top, outline, found.apart, tilt), *chalk.advice]
+    burnt = burnt_out(images)
+    off = area_off(outline, found, edge, edge_off, table, burnt)
+    missing = _missing(table, expected)
+    advice = [*_advice(table, top, outline, found, tilt, burnt, missing), *chalk.advice]
     return HideSeen(
         top,
         _thinned(outline),
@@ -113,7 +129,20 @@ def look_at_hide(
         table.rms_mm,
         tilt,
         tuple(advice),
+        off,
+        2 * float(np.sqrt((edge_off**2).mean())),
+        found.doubts,
+        missing,
     )
+
+
+def _missing(table: TableSeen, expected: Sequence[int]) -> tuple[int, ...]:
+    """Markers that are not seen: of those that lie there; or, where nobody says, of a set as it is
+    printed.
+    """
+    known = expected or range(max(table.markers) + 1)
+    missing = tuple(n for n in known if n not in table.markers)
+    return missing if expected or len(missing) <= MOST_MISSING else ()
 
 
 def _down(
@@ -143,8 +172,31 @@ def _thinned(ring: Ring) -> Ring:
     return out
 
 
-def _advice(table: TableSeen, top: TableTop, outline: Ring, apart: float, tilt: float) -> list[str]:
+def _advice(
+    table: TableSeen,
+    top: TableTop,
+    outline: Ring,
+    found: HideFound,
+    tilt: float,
+    burnt: float,
+    missing: tuple[int, ...],
+) -> list[str]:
     out = []
+    if found.doubts:
+        unsure = sum(area for _, _, area in found.doubts)
+        out.append(
+            f"It is not sure whether {unsure / 100:.0f} cm2 are hide or table, where the marks stand: press "
+            "there and say which."
+        )
+    if missing:
+        names = ", ".join(map(str, missing))
+        one = len(missing) == 1
+        out.append(
+            f"Marker{'' if one else 's'} {names} {'was' if one else 'were'} not seen. If "
+            f"{'it lies' if one else 'they lie'} there, uncover {'it' if one else 'them'}: the more "
+            "that are seen, "
+            "the surer the measure."
+        )
     inside = MultiPoint(np.concatenate(list(table.markers.values()))).convex_hull
     beyond = Polygon(outline).buffer(0).difference(inside.buffer(120))
     if not beyond.is_empty and beyond.area > 2_000:
@@ -162,7 +214,7 @@ def _advice(table: TableSeen, top: TableTop, outline: Ring, apart: float, tilt: 
             f"The markers agree only to {table.rms_mm:.1f} mm: see that the sheets lie flat and were printed "
             "at one scale."
         )
-    if apart < 9:
+    if found.apart < HARDLY_APART:
         out.append(
             "The hide hardly stands out from the table: look its outline over well, or spread a sheet of "
             "another colour under it."
@@ -176,6 +228,10 @@ def _advice(table: TableSeen, top: TableTop, outline: Ring, apart: float, tilt: 
         out.append(
             "A mm takes less than a pixel: go nearer and take two pictures, or use the camera's full size."
         )
-    if float((top.image[::4, ::4].min(axis=2) >= 254).mean()) > OVERBRIGHT:
-        out.append("Part of the picture is burnt out: turn lamps away, or shade the window.")
+    if burnt > OVERBRIGHT:
+        out.append(
+            f"{burnt:.0%} of the picture is burnt out, and edges there are measured less surely: turn "
+            "lamps away, "
+            "shade the window, or set the camera darker."
+        )
     return out

@@ -1,17 +1,16 @@
 """An outline of leather on a table settled to a fraction of a mm in the pictures themselves.
 
-Across the edge of leather light goes in one step, as wide as the lens blurs, from the leather's own level to whatever
-lies beside it: table, or table in the hide's shadow, whose far end is a step of its own. So what is inside a place is
-held to the leather's level, and what is just outside it is left free, at every place the edge could be; what is left
-over is added up along the edge, and the outline goes where least is left.
+Across the edge of leather light goes in one step, as wide as the lens blurs, from the leather's own level to
+whatever lies beside it: table, or table in the hide's shadow, whose far end is a step of its own. So what is
+inside a place is held to the leather's level, and what is just outside it is left free, at every place the
+edge could be; what is left over is added up along the edge, and the outline goes where least is left.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Final
+from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, median_filter
@@ -47,11 +46,11 @@ SOFT_MM: Final = 0.1
 def settled(
     ring: Floats, images: Sequence[Image], table: TableSeen, top: TableTop, hole: bool = False
 ) -> tuple[Floats, Floats]:
-    """Return an outline ``(n, 2)`` in mm moved to where the pictures show its edge, and how far off each of its
-    points may be (mm, one standard deviation).
+    """Return an outline ``(n, 2)`` in mm moved to where the pictures show its edge, and how far off each of
+    its points may be (mm, one standard deviation).
 
-    ``ring``: an outline within about 2 mm, leather inside; of a hole, leather outside. Its points come back every
-    ``STEP_MM``.
+    ``ring``: an outline within about 2 mm, leather inside; of a hole, leather outside. Its points come back
+    every ``STEP_MM``.
     """
     points = _spaced(ring)
     smooth = gaussian_filter1d(points, 5.0 / STEP_MM, axis=0, mode="wrap")
@@ -76,7 +75,9 @@ def settled(
     move = _over(move, unseen)
     smoothed = gaussian_filter1d(median_filter(move, 5, mode="wrap"), 1.0, mode="wrap")
     rough = 1.48 * np.abs(move - gaussian_filter1d(median_filter(move, 15, mode="wrap"), 3.0, mode="wrap"))
-    off = gaussian_filter1d(rough, 8.0, mode="wrap") + 1.2 * gaussian_filter1d(unseen.astype(float), 4.0, mode="wrap")
+    off = gaussian_filter1d(rough, 8.0, mode="wrap") + 1.2 * gaussian_filter1d(
+        unseen.astype(float), 4.0, mode="wrap"
+    )
     return points + normal * smoothed[:, None], off
 
 
@@ -94,8 +95,8 @@ def _leans_in(ring: Floats) -> bool:
 
 
 def _light(at: Floats, images: Sequence[Image], table: TableSeen, top: TableTop) -> Floats:
-    """What the pictures show at places ``(n, m, 2)`` of the table, as light ``(n, m, 3)``; each line of places in the
-    picture that shows its middle best.
+    """What the pictures show at places ``(n, m, 2)`` of the table, as light ``(n, m, 3)``; each line of
+    places in the picture that shows its middle best.
     """
     px = np.round(top.to_px(at[:, at.shape[1] // 2])).astype(int)
     h, w = top.whose.shape
@@ -108,7 +109,9 @@ def _light(at: Floats, images: Sequence[Image], table: TableSeen, top: TableTop)
         curve = as_light(table.seen[k][0].tone).astype(np.float64) / 65535
         # A remap takes no more than 32 767 lines.
         for part in np.array_split(rows, len(rows) // 16_000 + 1):
-            seen = view.to_picture(at[part].reshape(-1, 2)).reshape(len(part), at.shape[1], 2).astype(np.float32)
+            seen = (
+                view.to_picture(at[part].reshape(-1, 2)).reshape(len(part), at.shape[1], 2).astype(np.float32)
+            )
             out[part] = _remapped(image, curve, seen)
     return out
 
@@ -124,13 +127,15 @@ def _remapped(image: Image, curve: Floats, at: NDArray[np.float32]) -> Floats:
 
 
 def _left_over(light: Floats, t: Floats, places: Floats, spread: float) -> tuple[Floats, Floats]:
-    """What a step at each place leaves over of each profile (squares, in units of the noise, less what noise alone
-    leaves), and how high the step is there, as a share of the way from leather to table.
+    """What a step at each place leaves over of each profile (squares, in units of the noise, less what noise
+    alone leaves), and how high the step is there, as a share of the way from leather to table.
     """
     inside, beyond = light[:, t < -INNER_MM], light[:, t > INNER_MM]
     inner, outer = (np.median(v, axis=1) for v in (inside, beyond))
     inner, outer = (gaussian_filter1d(v, EVEN_MM / STEP_MM, axis=0, mode="wrap") for v in (inner, outer))
-    noise = [1.48 * np.median(np.abs(v - m[:, None]), axis=(0, 1)) for v, m in ((inside, inner), (beyond, outer))]
+    noise = [
+        1.48 * np.median(np.abs(v - m[:, None]), axis=(0, 1)) for v, m in ((inside, inner), (beyond, outer))
+    ]
     noise = np.sqrt((noise[0] ** 2 + noise[1] ** 2) / 2) + 1e-4
     way = (outer - inner) / noise
     length = np.maximum((way * way).sum(axis=1), 1e-6)

@@ -1,8 +1,9 @@
 """Finding reference markers in a picture, their corners to a few hundredths of a pixel.
 
-A camera adds light up before it bends it into what it shows, so that half way between the black and the white that
-are shown lies inside the black. Which level an edge does lie at is read from the markers themselves: their black
-fields on white and white fields on black are off to opposite sides at every level but that one.
+A camera adds light up before it bends it into what it shows, so that half way between the black and the
+white that are shown lies inside the black. Which level an edge does lie at is read from the markers
+themselves: their black fields on white and white fields on black are off to opposite sides at every level
+but that one.
 """
 
 from __future__ import annotations
@@ -33,14 +34,14 @@ USUAL_LEVEL = 0.73
 USUAL_TONE = 2.2
 TONES = (1.0, 4.0)
 CLIPPED = 252.0
-LEAST_EDGES = 24
+LEAST_EDGES, LEAST_OWN = 24, 12
 
 
 @dataclass(frozen=True, eq=False)
 class MarkerSeen:
     """A marker in a picture: its number, its corners ``(4, 2)`` in px clockwise from its top left, how white
-    its paper is (r, g, b of 255), over how many px its edges spread (one standard deviation), and the power of what
-    its picture shows that is light.
+    its paper is (r, g, b of 255), over how many px its edges spread (one standard deviation), and the power
+    of what its picture shows that is light.
     """
 
     number: int
@@ -92,9 +93,9 @@ Side = tuple[Floats, Floats, Floats, Floats]
 
 @dataclass(frozen=True, eq=False)
 class Profiles:
-    """What lies across an edge, line by line ``(n, len(s))``: 0 its dark end, 1 its light end; ``s`` runs from dark
-    to light, in px; ``t`` is how far along the edge each line is (0 to 1), ``plain`` which have contrast enough;
-    ``dark`` and ``light`` are the levels (of 255) of its ends.
+    """What lies across an edge, line by line ``(n, len(s))``: 0 its dark end, 1 its light end; ``s`` runs
+    from dark to light, in px; ``t`` is how far along the edge each line is (0 to 1), ``plain`` which have
+    contrast enough; ``dark`` and ``light`` are the levels (of 255) of its ends.
     """
 
     share: Floats
@@ -115,10 +116,9 @@ class Profiles:
         step = self.s[1] - self.s[0]
         return self.s[first] + (level - below) / np.where(read, above - below, 1.0) * step, read
 
-
     def spread(self, tone: float) -> float:
-        """Return over how many px light goes from dark to light (one standard deviation): its rise from 16 % to 84 % of
-        the way takes two.
+        """Return over how many px light goes from dark to light (one standard deviation): its rise from 16 %
+        to 84 % of the way takes two.
         """
         rise = np.median(self.share[self.plain], axis=0)
         dark, light = (float(np.median(v[self.plain])) for v in (self.dark, self.light))
@@ -158,48 +158,25 @@ def _profiles(grey: Raster, corners: Floats) -> list[tuple[Floats, Floats, Float
     return out
 
 
-def _level(grey: Raster, read: list[tuple[int, Floats, list[tuple[Floats, Floats, Floats, Profiles]]]]) -> float:
-    """The level between black and white at which the markers' edges lie: where fields that are white and fields
-    that are black come out equally large.
+def _level(
+    grey: Raster, read: list[tuple[int, Floats, list[tuple[Floats, Floats, Floats, Profiles]]]]
+) -> float:
+    """The level between black and white at which the markers' edges lie: where fields that are white and
+    fields that are black come out equally large.
 
-    At each level a shift toward black common to all edges is fitted together with each marker's own place, size
-    and lean; the level at which there is none is interpolated.
+    At each level a shift toward black common to all edges is fitted together with each marker's own place,
+    size and lean; the level at which there is none is interpolated.
     """
     if not read:
         return USUAL_LEVEL
-    rows, edges = [], []
-    for number, corners, _ in read:
-        found = _field_edges(grey, number, corners)
-        if found is not None:
-            edges.append(found)
+    edges = [found for found in (_field_edges(grey, n, c) for n, c, _ in read) if found is not None]
     if sum(len(e[0]) for e in edges) < LEAST_EDGES:
         return USUAL_LEVEL
     shifts = []
     for level in LEVELS:
-        own, off = [], []
-        for basis, sign, profiles in edges:
-            where, good = profiles.crossing(float(level))
-            # Lines across one edge stand for it together.
-            per = np.where(good, where, np.nan).reshape(-1, ALONG_FIELD)
-            enough = np.isfinite(per).sum(axis=1) > ALONG_FIELD // 2
-            if enough.sum() < 12:
-                continue
-            at = np.nanmedian(per[enough], axis=1) * sign[enough]
-            span = basis[enough]
-            # What the marker's own place, size and lean explain is taken out of both.
-            q, _ = np.linalg.qr(span)
-            own.append(sign[enough] - q @ (q.T @ sign[enough]))
-            off.append(at - q @ (q.T @ at))
-        if not own:
+        shift = _shift(edges, float(level))
+        if shift is None:
             return USUAL_LEVEL
-        rows = np.concatenate(own)
-        left = np.concatenate(off)
-        keep = np.ones(len(rows), bool)
-        shift = 0.0
-        for _ in range(4):
-            shift = float(rows[keep] @ left[keep] / max(rows[keep] @ rows[keep], 1e-9))
-            rest = np.abs(left - shift * rows)
-            keep = rest < max(0.1, 3 * float(np.median(rest)))
         shifts.append(shift)
     found = np.array(shifts)
     up = np.flatnonzero((found[:-1] < 0) & (found[1:] >= 0))
@@ -209,10 +186,37 @@ def _level(grey: Raster, read: list[tuple[int, Floats, list[tuple[Floats, Floats
     return float(LEVELS[k] - found[k] / (found[k + 1] - found[k]) * (LEVELS[k + 1] - LEVELS[k]))
 
 
+def _shift(edges: list[tuple[Floats, Floats, Profiles]], level: float) -> float | None:
+    """How far toward black all edges are shifted at a level, in px, less than 0 toward white."""
+    own, off = [], []
+    for basis, sign, profiles in edges:
+        where, good = profiles.crossing(level)
+        # Lines across one edge stand for it together.
+        per = np.where(good, where, np.nan).reshape(-1, ALONG_FIELD)
+        enough = np.isfinite(per).sum(axis=1) > ALONG_FIELD // 2
+        if enough.sum() < LEAST_OWN:
+            continue
+        at = np.nanmedian(per[enough], axis=1) * sign[enough]
+        # What the marker's own place, size and lean explain is taken out of both.
+        q, _ = np.linalg.qr(basis[enough])
+        own.append(sign[enough] - q @ (q.T @ sign[enough]))
+        off.append(at - q @ (q.T @ at))
+    if not own:
+        return None
+    signs, left = np.concatenate(own), np.concatenate(off)
+    keep: NDArray[np.bool_] = np.ones(len(signs), np.bool_)
+    shift = 0.0
+    for _ in range(4):
+        shift = float(signs[keep] @ left[keep] / max(float(signs[keep] @ signs[keep]), 1e-9))
+        rest = np.abs(left - shift * signs)
+        keep = rest < max(0.1, 3 * float(np.median(rest)))
+    return shift
+
+
 def _field_edges(grey: Raster, number: int, corners: Floats) -> tuple[Floats, Floats, Profiles] | None:
-    """Every edge between a black and a white field of a marker, its border's among them, ``ALONG_FIELD`` lines
-    across each: what a marker's place, size and lean do to it ``(n, 8)``, +1 where black lies on the lower side
-    and -1 where white does, and the profiles.
+    """Every edge between a black and a white field of a marker, its border's among them, ``ALONG_FIELD``
+    lines across each: what a marker's place, size and lean do to it ``(n, 8)``, +1 where black lies on the
+    lower side and -1 where white does, and the profiles.
     """
     unit = np.array([[0, 0], [FIELDS, 0], [FIELDS, FIELDS], [0, FIELDS]], np.float64)
     onto, _ = cv2.findHomography(unit, corners)
@@ -246,7 +250,8 @@ def _field_edges(grey: Raster, number: int, corners: Floats) -> tuple[Floats, Fl
 
 
 def _tone(image: Image, corners: list[Floats], level: float) -> float:
-    """The power of what a picture shows that is light: black, white and half way between them by their levels.
+    """The power of what a picture shows that is light: black, white and half way between them by their
+    levels.
 
     Where white is burnt out it tells nothing, and the usual power is taken.
     """
@@ -325,8 +330,8 @@ def _meet(first: Side, second: Side) -> Floats:
 
 
 def _round(image: Image, corners: Floats, middle: Floats, grow: float) -> Floats:
-    """The colour along a marker's corners drawn out from its middle: of the paper half a field outside its border, or
-    of the border.
+    """The colour along a marker's corners drawn out from its middle: of the paper half a field outside its
+    border, or of the border.
     """
     h, w = image.shape[:2]
     out = middle + (corners - middle) * grow

@@ -34,6 +34,7 @@ Follow = Literal["outside", "middle", "inside"]
 MOST_PIXELS = 60_000_000
 TILTED_DEG = 25.0
 LEAST_PX_PER_MM = 2.5
+EXIF_MODEL = 0x0110
 
 
 @dataclass(frozen=True)
@@ -120,6 +121,18 @@ def picture_size(body: bytes) -> tuple[int, int]:
         raise BadPicture(
             "the file is no picture that can be read", value=len(body), expected="JPEG, PNG, WebP or TIFF"
         ) from cause
+
+
+def camera_of(body: bytes) -> str:
+    """Return which camera took a picture, as its own first bytes say (EXIF's model), or an empty word."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with PIL.Image.open(io.BytesIO(body)) as found:
+                said = found.getexif().get(EXIF_MODEL, "")
+    except (PIL.Image.DecompressionBombError, OSError, SyntaxError, ValueError, TypeError, struct.error):
+        return ""
+    return "".join(c for c in str(said) if c.isprintable())[:60].strip()
 
 
 def look(image: Image, square_mm: float = 10.0) -> tuple[PaperSeen, Straight]:
@@ -229,7 +242,8 @@ def _advice(seen: list[PartSeen], straight: Straight, paper: PaperSeen, tilt: fl
         )
     if said.shows == "part" and near_stains(seen[0].outline, straight, paper):
         out.append(
-            "A stain on the page lies beside the part's edge: look its outline over there, or use a clean page."
+            "A stain on the page lies beside the part's edge: look its outline over there, or use a clean "
+            "page."
         )
     if tilt > TILTED_DEG:
         out.append(

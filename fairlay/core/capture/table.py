@@ -71,6 +71,18 @@ class View:
         p = np.column_stack([mm, np.zeros(len(mm))]) @ cv2.Rodrigues(self.turn)[0].T + self.move
         return _through(p, self.focal, self.lens) + self.middle
 
+    def to_table(self, px: Floats) -> Floats:
+        """Return places of the picture ``(n, 2)`` in px where they are on the table, in mm."""
+        bent = (np.asarray(px, float) - self.middle) / self.focal
+        xy = bent
+        for _ in range(12):
+            r2 = (xy * xy).sum(axis=1, keepdims=True)
+            xy = bent / (1 + self.lens[0] * r2 + self.lens[1] * r2 * r2)
+        turn = cv2.Rodrigues(self.turn)[0]
+        rays = np.column_stack([xy, np.ones(len(xy))]) @ turn
+        eye = -turn.T @ self.move
+        return np.asarray((eye - rays * (eye[2] / rays[:, 2])[:, None])[:, :2])
+
     @property
     def middle(self) -> Floats:
         return np.array([(self.size[1] - 1) / 2, (self.size[0] - 1) / 2])
@@ -100,7 +112,9 @@ class TableSeen:
 
     @property
     def blur_mm(self) -> float:
-        """Over how many mm the pictures' edges spread (one standard deviation), in the middle of the markers."""
+        """Over how many mm the pictures' edges spread (one standard deviation), in the middle of the
+        markers.
+        """
         each = [
             m.spread_px / v.px_per_mm(self.markers[m.number][:1])
             for v, own in zip(self.views, self.seen, strict=True)
@@ -118,10 +132,10 @@ class TableSeen:
 
 @dataclass(frozen=True, eq=False)
 class TableTop:
-    """The table from straight above: ``image`` (h, w, 3) uint8 with white paper at one level everywhere (levels are
-    light to the power of 1 / ``SHOWN_POWER``), what
-    of it was seen, ``px_per_mm``, the place of its top left corner, which picture shows each place, and over how many
-    mm the pictures' edges spread (one standard deviation).
+    """The table from straight above: ``image`` (h, w, 3) uint8 with white paper at one level everywhere
+    (levels are light to the power of 1 / ``SHOWN_POWER``), what of it was seen, ``px_per_mm``, the place of
+    its top left corner, which picture shows each place, and over how many mm the pictures' edges spread (one
+    standard deviation).
     """
 
     image: Image
@@ -387,8 +401,8 @@ def straighten(images: Sequence[Image], table: TableSeen) -> TableTop:
     """Return the table from straight above, from whichever picture shows each place farthest from its own
     rim.
 
-    Light is averaged as light, evened by the markers' paper, and shown again by a power of 1 / ``SHOWN_POWER``: what
-    comes out does not depend on how the camera bends it.
+    Light is averaged as light, evened by the markers' paper, and shown again by a power of 1 /
+    ``SHOWN_POWER``: what comes out does not depend on how the camera bends it.
     """
     x0, y0, x1, y1 = table.bounds
     middle = np.array([[(x0 + x1) / 2, (y0 + y1) / 2]])
@@ -414,15 +428,17 @@ def straighten(images: Sequence[Image], table: TableSeen) -> TableTop:
 
 
 def as_light(tone: float) -> Raster:
-    """Return what a picture's 256 levels are as light, 65535 for all of it, by the power that its markers told."""
+    """Return what a picture's 256 levels are as light, 65535 for all of it, by the power that its markers
+    told.
+    """
     return np.asarray((np.arange(256) / 255.0) ** tone * 65535.0 + 0.5, np.uint16)
 
 
 def _seen_by(
     light: Raster, view: View, corner: tuple[float, float], scale: float, size: tuple[slice, int]
 ) -> tuple[Raster, Raster]:
-    """Some lines of a picture straightened, as light 0 to 1, and how far each place is from the picture's rim in px
-    (0 outside it).
+    """Some lines of a picture straightened, as light 0 to 1, and how far each place is from the picture's
+    rim in px (0 outside it).
     """
     rows, w = size
     h, wide = (rows.stop - rows.start) * SUPER, w * SUPER
@@ -445,8 +461,8 @@ def _seen_by(
 def _gains(
     table: TableSeen, which: int, corner: tuple[float, float], scale: float, size: tuple[int, int]
 ) -> Callable[[slice], Raster]:
-    """What light is multiplied by, for some lines ``(n, w, 3)`` of the table, so that white paper is ``WHITE``
-    everywhere: light falls off evenly over a table, and its colour is the same all over.
+    """What light is multiplied by, for some lines ``(n, w, 3)`` of the table, so that white paper is
+    ``WHITE`` everywhere: light falls off evenly over a table, and its colour is the same all over.
     """
     tone = table.seen[which][0].tone
     white = np.array([(m.white / 255.0) ** tone for m in table.seen[which]])

@@ -15,6 +15,7 @@ from reportlab.graphics.shapes import Drawing
 from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
+from fairlay.core.capture.check_page import CHECK_ABOVE_MM, CHECK_MM
 from fairlay.core.capture.grid_page import paper_mm
 from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, MOST_MARKERS, fields
 from fairlay.core.errors import BadHide
@@ -141,6 +142,36 @@ def markers_pdf(numbers: Sequence[int], paper: str = "A4") -> bytes:
     return out.getvalue()
 
 
+def check_page_pdf(paper: str = "A4") -> bytes:
+    """Return the page that a camera is checked with: a black block of known size. Raises BadHide for another
+    paper.
+    """
+    if paper not in MARKER_PAPERS:
+        raise BadHide(
+            f"the check page is not printed on {paper!r}", value=paper, expected=", ".join(MARKER_PAPERS)
+        )
+    w, h = paper_mm(paper)
+    out = io.BytesIO()
+    canvas = canvas_on(out, w, h, "Check page for the camera over the cutting table")
+    plain, bold = fonts()
+    wide, high = CHECK_MM
+    left, low = (w - wide) / 2, h - CHECK_ABOVE_MM - high
+    canvas.setFillColor(BLACK)
+    canvas.rect(left * mm, low * mm, wide * mm, high * mm, stroke=0, fill=1)
+    canvas.setFont(bold, 12)
+    canvas.drawString(left * mm, (low - 9) * mm, f"Check page: {wide:g} by {high:g} mm")
+    canvas.setFont(plain, 9)
+    canvas.drawString(
+        left * mm,
+        (low - 15) * mm,
+        "Measure the block with a steel rule; lay the page flat where a hide would lie; photograph "
+        "the table.",
+    )
+    canvas.showPage()
+    canvas.save()
+    return out.getvalue()
+
+
 def claim_pdf(
     invoice: Invoice, check: LotCheck, hides: Sequence[Hide], shop: str, day: str, currency: str = ""
 ) -> bytes:
@@ -224,6 +255,14 @@ def claim_pdf(
         )
         y -= 6
     words(check.words[:1].upper() + check.words[1:] + ".", 18)
+    if check.doubt_m2 > 0:
+        y -= 6
+        words(
+            f"As measured, the lot may be off by {check.doubt_m2:.3f} m², {check.doubt_money:.2f} "
+            f"{currency}, "
+            "nineteen times in twenty.",
+            18,
+        )
     canvas.showPage()
     canvas.save()
     return out.getvalue()

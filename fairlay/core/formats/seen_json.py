@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal
+from typing import Annotated, Literal
 
 import cv2
 import numpy as np
-from pydantic import BaseModel
+from pydantic import BaseModel, Field, FiniteFloat
 from shapely.geometry import Polygon
 
 from fairlay.core.capture.hide_picture import HideSeen
@@ -45,6 +45,25 @@ class LineSeen(BaseModel):
     chalk: str
 
 
+class PressRecord(BaseModel):
+    """Where somebody said what lies there: mm on the table; or in a picture, as shares of its width and
+    height.
+    """
+
+    x: FiniteFloat
+    y: FiniteFloat
+    means: Literal["hide", "table", "chalk", "stain"]
+    picture: Annotated[int, Field(ge=0, le=5)] | None = None
+
+
+class DoubtSeen(BaseModel):
+    """A place of which it is not sure whether it is hide or table."""
+
+    x: float
+    y: float
+    area_m2: float
+
+
 class SeenRecord(BaseModel):
     """A hide as it was seen, not yet accepted; in mm on the table."""
 
@@ -59,6 +78,14 @@ class SeenRecord(BaseModel):
     markers: int
     rms_mm: float
     advice: list[str]
+    off_m2: float = 0.0
+    """How far off the area may be, nineteen times in twenty; 0 where nothing tells."""
+    off_mm: float = 0.0
+    doubts: list[DoubtSeen] = []
+    presses: list[PressRecord] = []
+    files: list[int] = []
+    """The pictures it was found in, to be read again with a press."""
+    bar_mm: float = 100.0
 
 
 def seen_in_pictures(found: HideSeen, picture: str) -> SeenRecord:
@@ -80,6 +107,9 @@ def seen_in_pictures(found: HideSeen, picture: str) -> SeenRecord:
         markers=len(found.markers),
         rms_mm=found.rms_mm,
         advice=list(found.advice),
+        off_m2=found.area_off_mm2 / 1e6,
+        off_mm=found.edge_off_mm,
+        doubts=[DoubtSeen(x=x, y=y, area_m2=area / 1e6) for x, y, area in found.doubts],
     )
 
 

@@ -47,7 +47,7 @@ class Taken:
     """What the cutter takes, mm on the table.
 
     ``ends``: tail and neck on the backbone, where they were pressed; ``flesh_up``: it lay flesh side up;
-    ``keep_known``: what was known before is put on it.
+    ``keep_known``: what was known before is put on it; ``off_m2``: how far off the area may be.
     """
 
     outline: Points
@@ -58,6 +58,7 @@ class Taken:
     flesh_up: bool = False
     keep_known: bool = False
     backdrop: Backdrop | None = None
+    off_m2: float = 0.0
 
 
 def taken(before: LookingOver, asked: Taken) -> LookingOver:
@@ -75,6 +76,7 @@ def taken(before: LookingOver, asked: Taken) -> LookingOver:
     made = replace(
         looking_over.begun(before.kind, outline, holes), steps=before.steps, backdrop=asked.backdrop
     )
+    made = replace(made, off_m2=asked.off_m2)
     for i, ring in enumerate(asked.rings):
         severity = ring.severity or suggested_severity(ring.kind, np.asarray(ring.outline))[0]
         made = looking_over.with_flaw(

@@ -140,6 +140,8 @@ class LookingOver:
     backdrop: Backdrop | None = None
     measured: bool = True
     """False where the outline is only what the invoice makes one expect."""
+    off_m2: float = 0.0
+    """How far off its measured area may be, nineteen times in twenty; 0 where nothing tells."""
     neck_left: bool = False
     """A side of the other hand: grain up and backbone along the top, its neck is at the left."""
 

@@ -55,18 +55,19 @@ class Invoice:
 @dataclass(frozen=True)
 class HideReceived:
     """A hide of a delivery: its number, its area by the invoice in m2 and as the shop measured it (None: not
-    yet).
+    yet), and how far off that may be.
     """
 
     number: str
     invoice_m2: float
     measured_m2: float | None = None
+    doubt_m2: float = 0.0
 
 
 @dataclass(frozen=True)
 class HideCheck:
     """A hide measured against its invoice: the difference in m2 (less than 0: short), as a share and in
-    money.
+    money; and how far off the measure may be, in money.
     """
 
     number: str
@@ -75,6 +76,7 @@ class HideCheck:
     off_m2: float
     off_share: float
     off_money: float
+    doubt_money: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -84,7 +86,9 @@ class LotCheck:
 
     ``out_hides`` and ``out_m2``: what the invoice states beyond the hides received (less than 0: the hides
     are more than it states); once the delivery is closed, ``never_m2`` of it never came. ``claim`` says that
-    the lot is short beyond the tolerance, by ``claim_money`` in all.
+    the lot is short beyond the tolerance and beyond what its measure may be off, by ``claim_money`` in all;
+    ``doubt_m2`` and ``doubt_money`` say how far that is: one camera may measure all of a lot wrong the same
+    way.
     """
 
     hides: tuple[HideCheck, ...]
@@ -100,6 +104,8 @@ class LotCheck:
     claim: bool
     claim_money: float
     words: str
+    doubt_m2: float = 0.0
+    doubt_money: float = 0.0
 
 
 def check_invoice(invoice: Invoice) -> None:
@@ -195,6 +201,7 @@ def check_lot(
                 off,
                 off / h.invoice_m2 if h.invoice_m2 else 0.0,
                 off * per,
+                h.doubt_m2 * per,
             )
         )
     known = [r for r in rows if r.measured_m2 is not None]
@@ -208,7 +215,9 @@ def check_lot(
         bought if known and not never_m2 else sum(r.invoice_m2 for r in rows) + never_m2,
     )
     share = short_m2 / of_m2 if of_m2 else 0.0
-    claim = max(share, -off / bought if bought else 0.0) > tolerance
+    doubt_m2 = sum(h.doubt_m2 for h in hides if h.measured_m2 is not None)
+    beyond = max(share, -off / bought if bought else 0.0) > tolerance
+    claim = beyond and max(short_m2, -off) > doubt_m2
     words = []
     if never_m2:
         part = never_m2 / (never_m2 + sum(r.invoice_m2 for r in rows))
@@ -219,6 +228,12 @@ def check_lot(
         words.append(
             f"short by {max(share, -off / bought if bought else 0.0):.1%}, more than the {tolerance:.1%} "
             f"allowed: a claim of {short_m2 * per:.2f}"
+        )
+    elif beyond:
+        words.append(
+            f"short by {max(share, -off / bought if bought else 0.0):.1%}, no more than the measure "
+            "itself may be "
+            "off: no claim can rest on it"
         )
     elif known:
         words.append(
@@ -242,6 +257,8 @@ def check_lot(
         claim,
         short_m2 * per if claim else 0.0,
         "; ".join(words),
+        doubt_m2,
+        doubt_m2 * per,
     )
 
 

@@ -1828,6 +1828,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/leather/camera-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Camera Checked
+         * @description What earlier pictures of the check page told of the camera, newest first.
+         */
+        get: operations["camera_checked"];
+        put?: never;
+        /**
+         * Check Camera
+         * @description Have the check page measured in a picture of the table; follow the job. What it tells is kept.
+         */
+        post: operations["check_camera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/camera-checks/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Camera Check
+         * @description What a picture of the check page told, once it is read.
+         */
+        get: operations["camera_check"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/leather/check-page.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Page
+         * @description The printed page that the camera over the table is checked with.
+         */
+        get: operations["check_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/leather/deliveries": {
         parameters: {
             query?: never;
@@ -3863,6 +3927,41 @@ export interface components {
             worst_mm: number;
         };
         /**
+         * CameraCheckOut
+         * @description A check that was made.
+         */
+        CameraCheckOut: {
+            /** Camera */
+            camera: string;
+            /**
+             * Checked At
+             * Format: date-time
+             */
+            checked_at: string;
+            /** Off Mm */
+            off_mm: number;
+            /** Off Share */
+            off_share: number;
+        };
+        /**
+         * CameraCheckTold
+         * @description What a picture of the check page told: lengths were off by ``off_share`` (more than 0: too large).
+         */
+        CameraCheckTold: {
+            /** Camera */
+            camera: string;
+            /** High Mm */
+            high_mm: number;
+            /** Off Mm */
+            off_mm: number;
+            /** Off Share */
+            off_share: number;
+            /** Wide Mm */
+            wide_mm: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * CardPiece
          * @description A piece as its card template hangs in the drawer; ``name`` with how many go into an article.
          */
@@ -4022,6 +4121,34 @@ export interface components {
              * @enum {string}
              */
             role: "owner" | "planner" | "cutter" | "apprentice";
+        };
+        /**
+         * CheckCameraWith
+         * @description A picture of the check page on the table; ``wide_mm`` and ``high_mm`` are its block's sides by a steel rule.
+         */
+        CheckCameraWith: {
+            /**
+             * Bar Mm
+             * @default 100
+             */
+            bar_mm: number;
+            /**
+             * Camera
+             * @default
+             */
+            camera: string;
+            /** File */
+            file: number;
+            /**
+             * High Mm
+             * @default 220
+             */
+            high_mm: number;
+            /**
+             * Wide Mm
+             * @default 160
+             */
+            wide_mm: number;
         };
         /** Circle */
         Circle: {
@@ -4408,6 +4535,10 @@ export interface components {
             closed: boolean;
             /** Count */
             count: number;
+            /** Doubt M2 */
+            doubt_m2: number;
+            /** Doubt Money */
+            doubt_money: number;
             /** Hides */
             hides: components["schemas"]["ReceivedHide"][];
             /** Id */
@@ -4483,6 +4614,18 @@ export interface components {
             rings: components["schemas"]["DrawnRing"][];
             /** Spent S */
             spent_s: number;
+        };
+        /**
+         * DoubtSeen
+         * @description A place of which it is not sure whether it is hide or table.
+         */
+        DoubtSeen: {
+            /** Area M2 */
+            area_m2: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * DrawingOut
@@ -5777,7 +5920,8 @@ export interface components {
         };
         /**
          * LookAtPictures
-         * @description Pictures of one hide, in any order; ``bar_mm`` is what the printed 100 mm bar measures.
+         * @description Pictures of one hide, in any order; ``bar_mm`` is what the printed 100 mm bar measures; ``presses``: what
+         *     somebody said lies at places of them.
          */
         LookAtPictures: {
             /**
@@ -5787,6 +5931,11 @@ export interface components {
             bar_mm: number;
             /** Files */
             files: number[];
+            /**
+             * Presses
+             * @default []
+             */
+            presses: components["schemas"]["PressRecord"][];
         };
         /**
          * Mark
@@ -6699,6 +6848,8 @@ export interface components {
             /** Files */
             files: number[];
             job: components["schemas"]["JobOut"];
+            /** Presses */
+            presses: components["schemas"]["PressRecord"][];
         };
         /**
          * PieceCostOut
@@ -6900,6 +7051,23 @@ export interface components {
             most_level: number;
             /** Record */
             record: components["schemas"]["RoundRow"][];
+        };
+        /**
+         * PressRecord
+         * @description Where somebody said what lies there: mm on the table; or in a picture, as shares of its width and height.
+         */
+        PressRecord: {
+            /**
+             * Means
+             * @enum {string}
+             */
+            means: "hide" | "table" | "chalk" | "stain";
+            /** Picture */
+            picture?: number | null;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * Prices
@@ -7183,6 +7351,8 @@ export interface components {
          * @description A hide measured against its invoice; ``off`` figures are 0 until it is measured.
          */
         ReceivedHide: {
+            /** Doubt Money */
+            doubt_money: number;
             /** Id */
             id: number;
             /** Invoice M2 */
@@ -7560,17 +7730,47 @@ export interface components {
             advice: string[];
             /** Area M2 */
             area_m2: number;
+            /**
+             * Bar Mm
+             * @default 100
+             */
+            bar_mm: number;
             bounds: components["schemas"]["Frame"];
+            /**
+             * Doubts
+             * @default []
+             */
+            doubts: components["schemas"]["DoubtSeen"][];
+            /**
+             * Files
+             * @default []
+             */
+            files: number[];
             /** Holes */
             holes: number[][][];
             /** Lines */
             lines: components["schemas"]["LineSeen"][];
             /** Markers */
             markers: number;
+            /**
+             * Off M2
+             * @default 0
+             */
+            off_m2: number;
+            /**
+             * Off Mm
+             * @default 0
+             */
+            off_mm: number;
             /** Outline */
             outline: number[][];
             /** Picture */
             picture: string | null;
+            /**
+             * Presses
+             * @default []
+             */
+            presses: components["schemas"]["PressRecord"][];
             /** Rings */
             rings: components["schemas"]["RingSeen"][];
             /** Rms Mm */
@@ -18153,6 +18353,382 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    camera_checked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraCheckOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_camera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckCameraWith"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    camera_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraCheckTold"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_page: {
+        parameters: {
+            query?: {
+                paper?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Unauthorized */

@@ -260,7 +260,10 @@ export function DeliveryRoom() {
           <Figure label="Measured" note={d.measured ? percent(d.off_share, 1) : ''}>
             {units.area(d.measured_m2)}
           </Figure>
-          <Figure label="In money">
+          <Figure
+            label="In money"
+            note={d.doubt_money > 0 ? `may be off by ± ${units.money(d.doubt_money)}` : ''}
+          >
             {d.off_money > 0 ? '+' : ''}
             {units.money(d.off_money)}
           </Figure>

@@ -8,6 +8,9 @@ import { afterJob, isLive, type Job, useFollowedJob } from '../../parts/job'
 import { parseLength, plural, useUnits } from '../../parts/units'
 import { sendFile } from '../patterns/files'
 import { seenName, useBegun, useHide } from './hide'
+import { CheckCamera } from './CheckCamera'
+import { PressPictures } from './PressPictures'
+import type { Press } from './SayWhat'
 import { SeenRoom } from './SeenRoom'
 
 /**
@@ -53,6 +56,7 @@ function Sources({ known }: { known: Schemas['HideRoomOut'] }) {
         <div className="grid content-start gap-6">
           <FromDrawing id={id} onSeen={seen} />
           <ByRule id={id} onSeen={seen} />
+          <CheckCamera bar={known.pictures?.bar_mm ?? 100} />
         </div>
       </div>
     </div>
@@ -71,6 +75,7 @@ function FromPictures({
   const camera = server.useQuery('get', '/api/leather/camera')
   const [begun, setBegun] = useBegun<number[]>(`pictures.${id}`)
   const files = begun ?? known.pictures?.files ?? []
+  const [said, setSaid] = useState<Press[]>(known.pictures?.presses ?? [])
   const [table, setTable] = useState('')
   const [bar, setBar] = useState(known.pictures?.bar_mm ?? 100)
   const names = Object.keys(camera.data?.tables ?? {})
@@ -98,7 +103,7 @@ function FromPictures({
       told(
         api.POST('/api/leather/hides/{hide_id}/pictures', {
           params: { path: { hide_id: id } },
-          body: { files, bar_mm: bar },
+          body: { files, bar_mm: bar, presses: said },
         }),
       ),
     onSuccess: onSeen,
@@ -241,6 +246,9 @@ function FromPictures({
               : 'This picture cannot be used yet'}
           </h3>
           <Trouble error={new Error(job.error)} onPaper />
+          {job.error.includes('hide is seen') && (
+            <PressPictures files={files} said={said} onSaid={setSaid} />
+          )}
         </div>
       )}
     </section>

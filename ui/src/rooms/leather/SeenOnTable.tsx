@@ -128,6 +128,23 @@ export function SeenOnTable({
           fill="none"
         />
       ))}
+      {seen.doubts.map((d, i) => (
+        <g key={`d${i}`} data-doubt>
+          <circle
+            cx={d.x}
+            cy={d.y}
+            r={Math.max(18 * px, Math.sqrt((d.area_m2 * 1e6) / Math.PI))}
+            fill="#ffb4a6"
+            fillOpacity={0.25}
+            stroke="#1a1512"
+            strokeWidth={2 * px}
+            strokeDasharray={`${5 * px} ${4 * px}`}
+          />
+          <text x={d.x} y={d.y + 8 * px} fontSize={24 * px} textAnchor="middle" fill="#1a1512">
+            ?
+          </text>
+        </g>
+      ))}
       {taken.ends.tail && <EndMark at={taken.ends.tail} words="tail" px={px} />}
       {taken.ends.neck && <EndMark at={taken.ends.neck} words="neck" px={px} />}
       {tool !== null && tool !== 'push' && drawn.length > 0 && (

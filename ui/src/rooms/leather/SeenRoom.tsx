@@ -13,6 +13,7 @@ import { FoundRings } from './FoundRings'
 import { seenName, useBegun, type At, type Known } from './hide'
 import { KnownBefore } from './KnownBefore'
 import { areaOf } from './push'
+import { type Means, SayWhat, useSaying } from './SayWhat'
 import { SeenOnTable } from './SeenOnTable'
 import {
   asSeen,
@@ -151,9 +152,17 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
     else if (tool === 'add' || tool === 'take off' || tool === 'cut')
       mend.mutate({ how: tool, stroke })
   })
+  const [saying, setSaying] = useState<Means | null>(null)
+  const { look, reading, failed } = useSaying(known, seen.files, seen.bar_mm)
   const held = useRef<At | null>(null)
   /** Pushing shows at once what comes of it; the other tools, once they are let go. */
   const pointer: Told = (kind, place) => {
+    if (saying) {
+      if (kind !== 'down') return
+      look.mutate([...seen.presses, { x: place.x, y: place.y, means: saying, picture: null }])
+      setSaying(null)
+      return
+    }
     pen.onPointer(kind, place)
     if (tool !== 'push') return
     const to: At = [place.x, place.y]
@@ -178,7 +187,7 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
             y: Math.min(...seen.outline.map((p) => p[1] ?? 0)),
           }}
           centred
-          held={tool !== null}
+          held={tool !== null || saying !== null}
           onPointer={pointer}
           label="The table from above, with what was found"
         >
@@ -267,6 +276,14 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
               />
             </span>
           </div>
+          {seen.off_m2 > 0 && (
+            <p className="font-semibold">
+              measured to ± {units.area(seen.off_m2)}
+              {known.rack.cost_per_m2 > 0 &&
+                `, ± ${units.money(seen.off_m2 * known.rack.cost_per_m2)}`}
+              <span className="font-normal text-ink-soft"> nineteen times in twenty</span>
+            </p>
+          )}
           <p className="text-sm text-ink-soft">
             {seen.source === 'picture'
               ? `${plural(seen.markers, 'marker')} agree within ${seen.rms_mm.toFixed(1)} mm · `
@@ -300,6 +317,17 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
           )}
           {(tool === 'add' || tool === 'take off') && (
             <LengthField label="Brush" mm={brush} onChange={setBrush} />
+          )}
+          {seen.source === 'picture' && seen.files.length > 0 && (
+            <SayWhat
+              {...{ saying, reading, failed }}
+              onSay={setSaying}
+              said={seen.presses}
+              error={look.error}
+              onForget={() => {
+                look.mutate([])
+              }}
+            />
           )}
           <FoundRings rings={taken.rings} at={at} act={act} />
           {taken.lines.map((x, i) => (
