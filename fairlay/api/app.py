@@ -30,6 +30,7 @@ from fairlay.api import (
     practice,
     receiving,
     settings,
+    templates,
     ways_in,
     what_ifs,
 )
@@ -92,6 +93,7 @@ def create_app(connect: bool = True) -> FastAPI:
         batches,
         lays,
         hand,
+        templates,
         what_ifs,
         cut,
         book,

@@ -75,7 +75,7 @@ def hand_why(lay_id: int, asked: HeldOver) -> WhyOut:
     lay = by_hand.in_hand(lay_id)
     table, held = _held(lay, asked)
     told = why(table, held, (asked.x, asked.y), _lying(lay, asked.lifted))
-    names = _names(lay)
+    names = names_in(lay)
     return WhyOut(
         because=[
             BecauseOut(
@@ -176,7 +176,7 @@ def hand_spot(lay_id: int, asked: SpotAsked) -> SpotOut:
     lying = list(lay.lies.values())
     counts = Lay(tuple(lying)).counts(lay.job)
     told = spot(table, (asked.x, asked.y), lying, [p for p in lay.job.pieces if counts[p.id] < p.quantity])
-    names = _names(lay)
+    names = names_in(lay)
     return SpotOut(
         sentences=[_named(s, names) for s in told.sentences],
         rings=[as_points(r, 1) for p in pieces_of(told.ground, CRUMB_MM2) for r in rings_of(p)],
@@ -287,8 +287,8 @@ def _one_hide(placements: Sequence[Placement]) -> str:
 _names_known: LRUCache[int, tuple[Job, dict[str, str]]] = LRUCache(16)
 
 
-def _names(lay: InHand) -> dict[str, str]:
-    """The names of a lay's pieces, remembered while its job is."""
+def names_in(lay: InHand) -> dict[str, str]:
+    """Return the names of a lay's pieces, remembered while its job is."""
     known = _names_known.get(id(lay.job))
     if known is None or known[0] is not lay.job:
         known = _names_known[id(lay.job)] = (lay.job, _read_names(lay))

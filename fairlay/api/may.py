@@ -96,9 +96,11 @@ TABLE: Final[tuple[Row, ...]] = (
     _row(
         "lay: have it laid, move pieces, pin, undo and name",
         WORK,
-        "hand_ground hand_why hand_angle hand_spot ask_what_if",
+        "hand_ground hand_why hand_angle hand_spot ask_what_if templates_found",
         {
             "run": "had a lay laid",
+            "photograph_templates": "photographed the templates on a hide",
+            "read_templates": "had a picture of templates read against a lay",
             "move_by_hand": "moved pieces of a lay",
             "push_together": "pushed pieces together",
             "swap_pieces": "swapped two pieces",

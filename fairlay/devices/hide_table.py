@@ -207,6 +207,9 @@ def render_hide(scene: HideScene) -> Image:
     return photograph(lines, h, w, scene.camera, scene.seed)
 
 
+NEW = "a table just laid"
+
+
 @dataclass(frozen=True)
 class SimulatedHideCamera:
     """A camera over the cutting table.
@@ -236,6 +239,10 @@ class SimulatedHideCamera:
                 expected=f"1 to {len(self.tables[table])}",
             )
         return replace(self, at=table, shot=shot)
+
+    def over(self, scene: HideScene) -> SimulatedHideCamera:
+        """Return the camera over a table that somebody has just laid."""
+        return replace(self, tables={**self.tables, NEW: (scene,)}, at=NEW, shot=0)
 
     def take(self) -> Picture:
         """Return a picture of the table it is over. Raises Unavailable where it is over none."""

@@ -8,11 +8,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
+import numpy as np
+
 from fairlay.core.capture.chalk import Chalk
 from fairlay.core.capture.check_page import measure_check_page
 from fairlay.core.capture.hide_apart import Press
-from fairlay.core.capture.hide_picture import look_at_hide
+from fairlay.core.capture.hide_picture import look_at_hide, look_at_templates
 from fairlay.core.capture.squared_paper import Said, as_jpeg, at_square_mm, camera_of, decode, look, trace_on
+from fairlay.core.capture.templates import Template
 from fairlay.core.formats.drawing import Drawing, Use
 from fairlay.core.formats.dxf_in import read_dxf
 from fairlay.core.formats.hide_drawing import hide_in_drawing
@@ -136,6 +139,59 @@ class LookAtHide:
             tell=lambda words: tell(words, 0.0),
         )
         return FoundHide(seen_in_pictures(found, ""), as_jpeg(found.top.image, PICTURE_QUALITY))
+
+
+@dataclass(frozen=True)
+class ReadTemplates:
+    """The card templates that lie on a hide in a picture: ``known`` is its outline, ``templates`` their
+    names and outlines, all in mm.
+    """
+
+    body: bytes
+    bar_mm: float
+    thickness_mm: float
+    known: Sequence[Sequence[float]]
+    templates: Sequence[tuple[str, Sequence[Sequence[float]]]]
+
+    def __call__(self, tell: Tell) -> FoundTemplates:
+        found = look_at_templates(
+            [decode(self.body)],
+            np.asarray(self.known, float),
+            [Template(name, np.asarray(outline, float)) for name, outline in self.templates],
+            thickness_mm=self.thickness_mm,
+            bar_mm=self.bar_mm,
+            tell=lambda words: tell(words, 0.5),
+        )
+        h, w = found.top.image.shape[:2]
+        top, ppm = found.top, found.top.px_per_mm
+        return FoundTemplates(
+            {
+                "found": [
+                    {
+                        "piece": t.name,
+                        "x": t.x,
+                        "y": t.y,
+                        "rotation_deg": t.turn_deg,
+                        "mirrored": t.over,
+                        "support": t.support,
+                        "may_be": list(t.may_be),
+                    }
+                    for t in found.found
+                ],
+                "matrix": list(found.matrix),
+                "bounds": [top.x0, top.y0, top.x0 + w / ppm, top.y0 + h / ppm],
+                "advice": list(found.advice),
+            },
+            as_jpeg(top.image, PICTURE_QUALITY),
+        )
+
+
+@dataclass(frozen=True)
+class FoundTemplates:
+    """What a picture of templates gave, and the table seen from above, as JPEG."""
+
+    values: dict[str, Any]
+    top: bytes
 
 
 @dataclass(frozen=True)

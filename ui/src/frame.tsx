@@ -18,6 +18,7 @@ import { ReceiveRoom } from './rooms/leather/ReceiveRoom'
 import { ChooseRoom } from './rooms/lay/ChooseRoom'
 import { LayRoom } from './rooms/lay/LayRoom'
 import { LaysRoom } from './rooms/lay/LaysRoom'
+import { TemplatesRoom } from './rooms/lay/TemplatesRoom'
 import { AddRoom } from './rooms/patterns/AddRoom'
 import { ArticleRoom } from './rooms/patterns/ArticleRoom'
 import { DrawersRoom } from './rooms/patterns/DrawersRoom'
@@ -123,6 +124,7 @@ export function Frame() {
               <Route path="/lay" element={<LaysRoom />} />
               <Route path="/lay/new" element={<ChooseRoom />} />
               <Route path="/lay/:id" element={<LayRoom />} />
+              <Route path="/lay/:id/templates/:hide" element={<TemplatesRoom />} />
               <Route path="/cut" element={<CutList />} />
               <Route path="/cut/:id" element={<CutRoom />} />
               <Route path="/cut/:id/project" element={<ProjectorRoom />} />

@@ -88,7 +88,7 @@ class Apart:
         """Return the log odds that each place of a picture ``(h, w, 3)`` is hide rather than table, by its
         colour alone.
         """
-        where = _bins(image)
+        where = colour_bins(image)
         a, b = self.hide.ravel()[where], self.table.ravel()[where]
         return np.asarray(np.log((a + STRANGE) / (b + STRANGE)), np.float32)
 
@@ -115,19 +115,19 @@ def tell_apart(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -
     prior = _prior(top, table, size, mm)
     said = _said(top, presses, size, mm)
     seeds = (seeds & (prior < 0) | (said < 0)) & ~(said > 0)
-    bins = _bins(small)
+    bins = colour_bins(small)
     free = known & ~paper & (said == 0)
     # Near the markers there is table, whatever else there is; shadow darkens it.
-    first = _histogram(bins[seeds], None)
-    of_table = _shadowed(first)
+    first = histogram(bins[seeds], None)
+    of_table = shadowed(first)
     outlying = STRANGE / (of_table.ravel()[bins] + STRANGE)
     chance = outlying / (1 + np.exp(-prior))
     chance[~free] = 0.0
     chance[said > 0] = 1.0
     for _ in range(ROUNDS):
-        of_hide = _shining(_histogram(bins, chance * free + 3.0 * (said > 0)))
-        rest = _histogram(bins, np.where(prior < 0, 1 - chance, (1 - chance) ** 3) * free + 3.0 * (said < 0))
-        of_table = _shadowed(0.5 * first + 0.5 * rest)
+        of_hide = _shining(histogram(bins, chance * free + 3.0 * (said > 0)))
+        rest = histogram(bins, np.where(prior < 0, 1 - chance, (1 - chance) ** 3) * free + 3.0 * (said < 0))
+        of_table = shadowed(0.5 * first + 0.5 * rest)
         own = np.log((of_hide.ravel()[bins] + STRANGE) / (of_table.ravel()[bins] + STRANGE))
         odds = cv2.GaussianBlur(own.astype(np.float32), (0, 0), 1.2) + prior
         chance = 1 / (1 + np.exp(-odds))
@@ -199,7 +199,8 @@ def _said(top: TableTop, presses: Sequence[Press], size: tuple[int, int], mm: fl
     return out
 
 
-def _bins(image: Raster) -> NDArray[np.int32]:
+def colour_bins(image: Raster) -> NDArray[np.int32]:
+    """Return which bin of brightness and colour each place of a picture ``(h, w, 3)`` uint8 falls into."""
     log = LOGS[image]
     light = log.mean(axis=2)
     each = (light, log[..., 0] - log[..., 1], log[..., 2] - log[..., 1])
@@ -213,14 +214,17 @@ def _bins(image: Raster) -> NDArray[np.int32]:
 LOGS: Final = np.log(np.maximum(np.arange(256, dtype=np.float32), 3.0))
 
 
-def _histogram(bins: Raster, weights: Raster | None) -> Raster:
+def histogram(bins: Raster, weights: Raster | None) -> Raster:
+    """Return how often each bin is there, smoothed, all together 1; places count by their weights."""
     out = np.bincount(bins.ravel(), None if weights is None else weights.ravel(), int(np.prod(BINS)))
     smooth = gaussian_filter(out.reshape(BINS).astype(np.float64), (1.0, 0.8, 0.8), mode="constant")
     return np.asarray(smooth / max(smooth.sum(), 1e-9))
 
 
-def _shadowed(of_table: Raster) -> Raster:
-    """A table's colours with what shadow makes of them: darker by up to so many bins, the more the rarer."""
+def shadowed(of_table: Raster) -> Raster:
+    """Return a face's colours with what shadow makes of them: darker by up to so many bins, the more the
+    rarer.
+    """
     out = of_table.copy()
     weight = SHADOW_SHARE * np.exp(-np.arange(1, SHADOW_BINS + 1) / 3.0)
     weight /= weight.sum() / SHADOW_SHARE

@@ -5,7 +5,7 @@ it can be read.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +18,9 @@ from fairlay.core.capture.hide_apart import Press
 from fairlay.core.capture.hide_edge import HideFound, find_hide
 from fairlay.core.capture.hide_settled import settled
 from fairlay.core.capture.table import TableSeen, TableTop, find_table, straighten
+from fairlay.core.capture.templates import Template, TemplateSeen, find_templates
 from fairlay.core.errors import BadPicture
+from fairlay.core.leather.measured_again import fit_again
 from fairlay.core.shapes.rings import Ring, simple_ring
 
 Image = NDArray[np.uint8]
@@ -235,3 +237,53 @@ def _advice(
             "shade the window, or set the camera darker."
         )
     return out
+
+
+@dataclass(frozen=True, eq=False)
+class TemplatesSeen:
+    """Templates found on a hide, in the hide's own mm, as ``TemplateSeen`` says; the table from above with
+    what takes the hide's mm onto it (a, b, c, d, e, f as SVG writes it); and advice in words.
+    """
+
+    top: TableTop
+    matrix: tuple[float, float, float, float, float, float]
+    found: tuple[TemplateSeen, ...]
+    advice: tuple[str, ...]
+
+
+def look_at_templates(
+    images: Sequence[Image],
+    known: Ring,
+    templates: Sequence[Template],
+    *,
+    thickness_mm: float = 2.0,
+    card_mm: float = 0.8,
+    bar_mm: float = 100.0,
+    tell: Callable[[str], None] = lambda _: None,
+) -> TemplatesSeen:
+    """Return the card templates that lie on a hide in pictures ``(h, w, 3)`` of its table.
+
+    ``known``: the hide's outline as it was measured, which tells where on it they lie; ``card_mm``: how
+    thick the card is. Raises BadPicture where nothing sure can be read, BadHide where another hide lies
+    there.
+    """
+    table = find_table(images, bar_mm)
+    tell(f"{len(table.markers)} markers, agreeing within {table.rms_mm:.1f} mm")
+    top = straighten(images, table)
+    hide = find_hide(top, table)
+    tell("the hide's edge")
+    eyes = [v.eye for v in table.views]
+    edge, _ = settled(hide.outline, images, table, top)
+    fit = fit_again(known, _thinned(_down(edge, eyes, top, thickness_mm)))
+    a, b, c, d, e, f = fit.matrix
+    back = np.linalg.inv(np.array([[a, c], [b, d]]))
+    turned = float(np.degrees(np.arctan2(b, a)))
+    out = []
+    for t in find_templates(top, hide, templates):
+        low = _face_down(np.array([[t.x, t.y]]), eyes, top, thickness_mm + card_mm)[0]
+        x, y = back @ (low - np.array([e, f]))
+        out.append(replace(t, x=float(x), y=float(y), turn_deg=(t.turn_deg - turned) % 360.0))
+    tell(f"{len(out)} templates")
+    doubted = sum(t.doubted for t in out)
+    advice = [f"{doubted} of them are in doubt: look at those marked."] if doubted else []
+    return TemplatesSeen(top, fit.matrix, tuple(out), tuple(advice))

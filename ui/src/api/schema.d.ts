@@ -1651,6 +1651,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lays/{lay_id}/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Templates
+         * @description Have the templates found that lie on a hide in a picture; follow the job.
+         */
+        post: operations["read_templates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/templates/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Photograph Templates
+         * @description Take a picture of the templates as somebody laid them on a hide by this lay, and keep it.
+         */
+        post: operations["photograph_templates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lays/{lay_id}/templates/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Templates Found
+         * @description Templates found in a picture, once it is read, against the lay as it stands now.
+         */
+        get: operations["templates_found"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lays/{lay_id}/undo": {
         parameters: {
             query?: never;
@@ -3514,6 +3574,30 @@ export interface components {
             never: string[];
         };
         /**
+         * AsLaidOut
+         * @description Templates found on a hide against what is planned there; ``picture`` is the table from above,
+         *     ``matrix`` takes the hide's mm onto it, ``bounds`` are its x0, y0, x1, y1.
+         */
+        AsLaidOut: {
+            /** Advice */
+            advice: string[];
+            /** Bounds */
+            bounds: number[];
+            /** Head */
+            head: number;
+            /** Hide */
+            hide: string;
+            matrix: components["schemas"]["Matrix"];
+            /** Outline */
+            outline: number[][];
+            /** Picture */
+            picture: string;
+            /** Planned */
+            planned: components["schemas"]["PlannedOut"][];
+            /** Templates */
+            templates: components["schemas"]["TemplateOut"][];
+        };
+        /**
          * AskNow
          * @description What is asked of a lay otherwise from now on.
          */
@@ -4124,7 +4208,8 @@ export interface components {
         };
         /**
          * CheckCameraWith
-         * @description A picture of the check page on the table; ``wide_mm`` and ``high_mm`` are its block's sides by a steel rule.
+         * @description A picture of the check page on the table; ``wide_mm`` and ``high_mm`` are its block's sides by a steel
+         *     rule.
          */
         CheckCameraWith: {
             /**
@@ -5295,6 +5380,11 @@ export interface components {
             /** Used M2 */
             used_m2: number;
         };
+        /** HideOfLay */
+        HideOfLay: {
+            /** Hide */
+            hide: string;
+        };
         /**
          * HideRoomOut
          * @description A hide with all that is known of it.
@@ -5920,8 +6010,8 @@ export interface components {
         };
         /**
          * LookAtPictures
-         * @description Pictures of one hide, in any order; ``bar_mm`` is what the printed 100 mm bar measures; ``presses``: what
-         *     somebody said lies at places of them.
+         * @description Pictures of one hide, in any order; ``bar_mm`` is what the printed 100 mm bar measures; ``presses``:
+         *     what somebody said lies at places of them.
          */
         LookAtPictures: {
             /**
@@ -7037,6 +7127,22 @@ export interface components {
             y: number;
         };
         /**
+         * PlannedOut
+         * @description A piece that is planned on the hide: its outline there, and whether its template was found.
+         */
+        PlannedOut: {
+            /** Copy Number */
+            copy_number: number;
+            /** Found */
+            found: boolean;
+            /** Name */
+            name: string;
+            /** Outline */
+            outline: number[][];
+            /** Piece */
+            piece: string;
+        };
+        /**
          * PracticeOut
          * @description What may be practised: the level that is open of each kind, and one's own record.
          */
@@ -7054,7 +7160,8 @@ export interface components {
         };
         /**
          * PressRecord
-         * @description Where somebody said what lies there: mm on the table; or in a picture, as shares of its width and height.
+         * @description Where somebody said what lies there: mm on the table; or in a picture, as shares of its width and
+         *     height.
          */
         PressRecord: {
             /**
@@ -8238,6 +8345,42 @@ export interface components {
             value: number;
             /** Was */
             was: number | null;
+        };
+        /**
+         * TemplateOut
+         * @description A template found: where it lies, how far its outline is from the planned one at most (none: not
+         *     planned there), the rules it breaks there, which other pieces it may be, and how much of its outline the
+         *     picture shows (0 to 1).
+         */
+        TemplateOut: {
+            /** Breaks */
+            breaks: string[];
+            /** May Be */
+            may_be: string[];
+            /** Name */
+            name: string;
+            /** Off Mm */
+            off_mm: number | null;
+            /** Outline */
+            outline: number[][];
+            placement: components["schemas"]["LayPlacement"];
+            /** Support */
+            support: number;
+        };
+        /**
+         * TemplatesOn
+         * @description A picture of the templates on a hide of the lay; ``bar_mm`` is what the printed 100 mm bar measures.
+         */
+        TemplatesOn: {
+            /**
+             * Bar Mm
+             * @default 100
+             */
+            bar_mm: number;
+            /** File */
+            file: number;
+            /** Hide */
+            hide: string;
         };
         /**
          * ThisBench
@@ -17209,6 +17352,297 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplatesOn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photograph_templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HideOfLay"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    templates_found: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsLaidOut"];
+                };
             };
             /** @description Unauthorized */
             401: {

@@ -74,6 +74,14 @@ function Planned({ sheet }: { sheet: Sheet }) {
         <Link to={`/lay/${sheet.lay_id}`} className="truncate text-chalk-dim hover:text-chalk">
           {sheet.batch}, lay revision {sheet.head}
         </Link>
+        {done === 0 && (
+          <Link
+            to={`/lay/${sheet.lay_id}/templates/${encodeURIComponent(sheet.hide.number)}`}
+            className="whitespace-nowrap text-chalk-dim underline hover:text-chalk"
+          >
+            Check the templates
+          </Link>
+        )}
         <span className="ml-auto text-sm whitespace-nowrap text-chalk-dim">
           {sheet.hide.left_end} left, {sheet.hide.right_end} right
         </span>

@@ -1,5 +1,6 @@
 import { DropdownMenu } from 'radix-ui'
 import { useEffect, useState } from 'react'
+import { Link } from 'react-router'
 import { server } from '../../api/client'
 import { Button, Figure, Trouble, Said } from '../../parts/controls'
 import { percent, plural, useUnits } from '../../parts/units'
@@ -189,6 +190,12 @@ export function LayDocket({
           <WhatIf lay={lay} hide={hide} busy={isLive(job)} />
           <Exports layId={lay.id} />
           <CompareLays lay={lay} hide={hide} />
+          <Link
+            className="inline-flex min-h-11 items-center justify-center rounded-sm border border-ink/40 px-4 hover:bg-ink/5"
+            to={`/lay/${lay.id}/templates/${encodeURIComponent(hide)}`}
+          >
+            Templates
+          </Link>
           <Revisions lay={lay} busy={isLive(job)} acts={acts} />
         </div>
       </div>

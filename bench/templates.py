@@ -1,0 +1,110 @@
+"""Card templates laid on hides under a simulated camera: how many are read back, and how truly."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from shapely.geometry import Polygon
+
+from bench.capture import parts
+from fairlay.core.capture.templates import Template, TemplateSeen
+from fairlay.core.pattern.contour import flatten
+from fairlay.core.shapes.rings import Ring
+from fairlay.demo.hide_tables import LEATHERS, any_scene
+from fairlay.devices.hide_table import Blot, CardLaid, HideScene
+
+CARDS = ((0.80, 0.70, 0.50), (0.86, 0.85, 0.82), (0.55, 0.56, 0.55))
+NARROWEST = 34
+
+
+@dataclass(frozen=True)
+class CardTruth:
+    """A card as it was laid."""
+
+    name: str
+    x: float
+    y: float
+    turn_deg: float
+    over: bool
+
+
+def templates() -> list[Template]:
+    """Return the bench's parts as templates about their middles."""
+    out = []
+    for name, contour in parts().items():
+        ring = flatten(contour)
+        out.append(Template(name, ring - (ring.min(axis=0) + ring.max(axis=0)) / 2))
+    return out
+
+
+def placed(t: Template, c: CardTruth) -> Ring:
+    """Return a template's outline as a card was laid."""
+    return TemplateSeen(c.name, c.x, c.y, c.turn_deg, c.over, 1.0).placed(t.outline)
+
+
+def template_scene(
+    number: int, seed: int = 1, width_px: int = 6000
+) -> tuple[str, HideScene, list[CardTruth]]:
+    """Return picture ``number``: its name, the scene, and 5 to 60 cards as they were laid, some touching,
+    some with a weight on them.
+    """
+    rng = np.random.default_rng([seed, number, 7])
+    known = templates()
+    wanted = int(rng.integers(5, 61))
+    while True:
+        name, scene, ring, _ = any_scene(rng, width_px, 0)
+        leather = np.array(LEATHERS[name.split(" on ")[0]])
+        cards = [c for c in CARDS if np.abs(leather - c).max() > 0.2]
+        if cards:
+            break
+    card = cards[int(rng.integers(len(cards)))]
+    room = Polygon(ring).buffer(-12)
+    laid: list[CardTruth] = []
+    shapes: list[Polygon] = []
+    (x0, y0), (x1, y1) = ring.min(axis=0), ring.max(axis=0)
+    for k in range(4000):
+        if len(laid) >= wanted:
+            break
+        t = known[int(rng.integers(len(known)))]
+        made = CardTruth(
+            t.name,
+            float(rng.uniform(x0, x1)),
+            float(rng.uniform(y0, y1)),
+            float(rng.uniform(0, 360)),
+            bool(rng.integers(2)),
+        )
+        shape = Polygon(placed(t, made))
+        if not room.contains(shape) or any(shape.distance(s) < 0.3 for s in shapes):
+            continue
+        if shapes and k % 2:
+            # Pushed against its nearest neighbour.
+            near = min(shapes, key=shape.distance)
+            gap = shape.distance(near)
+            way = np.array(near.centroid.coords[0]) - (made.x, made.y)
+            way /= max(float(np.hypot(*way)), 1e-6)
+            for _ in range(40):
+                if gap < 0.5:
+                    break
+                moved = replace(made, x=made.x + way[0] * gap * 0.6, y=made.y + way[1] * gap * 0.6)
+                there = Polygon(placed(t, moved))
+                if not room.contains(there) or any(there.distance(s) < 0.25 for s in shapes):
+                    break
+                made, shape, gap = moved, there, there.distance(near)
+        laid.append(made)
+        shapes.append(shape)
+    by = {t.name: t for t in known}
+    weights = []
+    for c in laid:
+        if rng.random() < 0.12:
+            t = np.linspace(0, 2 * np.pi, 30)
+            size = float(rng.uniform(18, 32))
+            at = np.array([c.x, c.y]) + rng.normal(0, 25, 2)
+            weights.append(Blot(np.stack([np.cos(t), np.sin(t)], axis=1) * size + at, (0.16, 0.16, 0.18)))
+    scene = replace(
+        scene,
+        rings=scene.rings[:1],
+        cards=tuple(CardLaid((placed(by[c.name], c),), card, 0.8) for c in laid),
+        over=tuple(weights),
+    )
+    return f"{name}, {len(laid)} cards", scene, laid
