@@ -33,6 +33,7 @@ from bench.hides import print_hides
 from bench.kinds import KINDS, print_kinds
 from bench.run import Row, apart, lay_and_measure
 from bench.screen import print_screen
+from bench.templates import print_templates
 from bench.weighed import print_weighed
 from fairlay.core.engine.warm import warm_kernels
 from fairlay.core.formats.exchange import read_job
@@ -84,7 +85,13 @@ def main() -> None:
     asked.add_argument("--book", action="store_true", help="how long pages of the Book take after a year")
     asked.add_argument("--kinds", help=f"fresh jobs of these kinds, with commas: all, {', '.join(KINDS)}")
     asked.add_argument("--jobs", type=int, default=10, dest="fresh", help="with --kinds: how many of each")
-    asked.add_argument("--seed", type=int, default=1, help="with --kinds: the first job's seed")
+    asked.add_argument(
+        "--seed", type=int, default=1, help="with --kinds: the first job's seed; pictures' seed"
+    )
+    asked.add_argument(
+        "--width", type=int, default=6000, help="with --hides: how wide its pictures are, in px"
+    )
+    asked.add_argument("--templates", action="store_true", help="read card templates laid on hides")
     asked.add_argument("--abreast", type=int, default=1, help="with --kinds: jobs laid at a time")
     args = asked.parse_args()
     if args.kinds:
@@ -112,10 +119,13 @@ def main() -> None:
         print_door()
         return
     if args.capture:
-        print_capture(args.pictures or 36)
+        print_capture(args.pictures or 36, args.seed)
         return
     if args.hides:
-        print_hides(args.pictures or 44, args.kept)
+        print_hides(args.pictures or 44, args.kept, args.seed, args.width)
+        return
+    if args.templates:
+        print_templates(args.pictures or 24, args.seed)
         return
     warm_kernels()
     if args.growth:

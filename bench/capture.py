@@ -163,12 +163,12 @@ def onto(found: Ring, truth: Ring) -> Callable[[Ring], Ring]:
     return lambda p: np.asarray(p @ turn + shift)
 
 
-def print_capture(pictures: int) -> None:
-    """Trace ``pictures`` simulated photographs and print a row for each, then the whole."""
+def print_capture(pictures: int, seed: int = 1) -> None:
+    """Trace ``pictures`` simulated photographs of a seed and print a row for each, then the whole."""
     print(f"{'picture':28}{'traced':>9}{'cleaned':>9}{'worst':>8}{'area':>9}{'nodes':>7}{'s':>6}")
     rows = []
     for number in range(pictures):
-        name, made, truth, asked = scene(number)
+        name, made, truth, asked = scene(number, seed)
         picture = encoded(render(made))
         began = time.perf_counter()
         try:

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import shapely
 from shapely.geometry import Polygon
 
 from bench.capture import parts
+from fairlay.core.capture.hide_picture import look_at_templates
+from fairlay.core.capture.squared_paper import decode
 from fairlay.core.capture.templates import Template, TemplateSeen
 from fairlay.core.pattern.contour import flatten
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo.hide_tables import LEATHERS, any_scene
-from fairlay.devices.hide_table import Blot, CardLaid, HideScene
+from fairlay.devices.camera import encoded
+from fairlay.devices.hide_table import Blot, CardLaid, HideScene, render_hide
 
 CARDS = ((0.80, 0.70, 0.50), (0.86, 0.85, 0.82), (0.55, 0.56, 0.55))
-NARROWEST = 34
+NEAR_MM = 15.0
 
 
 @dataclass(frozen=True)
@@ -108,3 +114,81 @@ def template_scene(
         over=tuple(weights),
     )
     return f"{name}, {len(laid)} cards", scene, laid
+
+
+def print_templates(pictures: int, seed: int = 1, width_px: int = 4200) -> None:
+    """Read ``pictures`` simulated pictures of cards on hides and print a row for each, then the whole."""
+    known = templates()
+    print(
+        f"{'picture':36}{'found':>9}{'named wrongly':>15}{'besides':>9}{'mm':>7}{'worst':>7}"
+        f"{'deg':>7}{'s':>6}"
+    )
+    total = hit_all = wrong_all = more_all = 0
+    off_all: list[float] = []
+    turned_all: list[float] = []
+    for number in range(pictures):
+        name, scene, laid = template_scene(number, seed, width_px)
+        image = decode(encoded(render_hide(scene), 90).body)
+        outline = scene.rings[0]
+        began = time.perf_counter()
+        seen = look_at_templates([image], outline, known, thickness_mm=round(scene.thickness_mm, 1))
+        seconds = time.perf_counter() - began
+        hit, wrong, off, turned, used = _against(laid, seen.found, known)
+        more = len(seen.found) - used
+        total, hit_all, wrong_all, more_all = (
+            total + len(laid),
+            hit_all + hit,
+            wrong_all + wrong,
+            more_all + more,
+        )
+        off_all += off
+        turned_all += turned
+        print(
+            f"{number:3} {name:32}{f'{hit}/{len(laid)}':>9}{wrong:15}{more:9}{np.median(off or [0]):7.2f}"
+            f"{max(off, default=0):7.2f}{max(turned, default=0):7.2f}{seconds:6.1f}",
+            flush=True,
+        )
+    print(
+        f"{hit_all} of {total} templates found ({hit_all / max(1, total):.1%}), {wrong_all} named "
+        "wrongly without a word, "
+        f"{more_all} besides; {np.quantile(off_all, 0.95):.2f} mm off for 95 of 100, "
+        f"{max(off_all):.2f} at most; "
+        f"{np.quantile(turned_all, 0.95):.2f} degrees, {max(turned_all):.2f} at most"
+    )
+
+
+def _against(
+    laid: list[CardTruth], found: Sequence[TemplateSeen], known: list[Template]
+) -> tuple[int, int, list[float], list[float], int]:
+    """Cards found, named wrongly without that being doubted, how far each is off, how far turned, templates
+    used.
+    """
+    by = {t.name: t for t in known}
+    hit = wrong = 0
+    off: list[float] = []
+    turned: list[float] = []
+    used: set[int] = set()
+    for card in laid:
+        near = [
+            (float(np.hypot(f.x - card.x, f.y - card.y)), i)
+            for i, f in enumerate(found)
+            if i not in used and np.hypot(f.x - card.x, f.y - card.y) < NEAR_MM
+        ]
+        if not near:
+            continue
+        far, i = min(near)
+        used.add(i)
+        f = found[i]
+        if f.name != card.name and card.name not in f.may_be:
+            wrong += not f.doubted
+            continue
+        hit += 1
+        off.append(far)
+        # A shape that looks the same turned some way is right turned any of those ways: by its outline.
+        apart = shapely.hausdorff_distance(
+            Polygon(placed(by[card.name], card)).exterior,
+            Polygon(f.placed(by[f.name].outline)).exterior,
+        )
+        reach = float(np.hypot(*by[card.name].outline.T).max())
+        turned.append(float(np.degrees(max(apart - far, 0.0) / reach)))
+    return hit, wrong, off, turned, len(used)

@@ -5,7 +5,7 @@ it can be read.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,6 +59,7 @@ class HideSeen:
     edge_off_mm: float = 0.0
     doubts: tuple[tuple[float, float, float], ...] = ()
     missing: tuple[int, ...] = ()
+    markers_at: dict[int, tuple[float, float]] = field(default_factory=dict)
 
 
 def look_at_hide(
@@ -135,6 +136,7 @@ def look_at_hide(
         2 * float(np.sqrt((edge_off**2).mean())),
         found.doubts,
         missing,
+        {n: (float(c[:, 0].mean()), float(c[:, 1].mean())) for n, c in sorted(table.markers.items())},
     )
 
 
