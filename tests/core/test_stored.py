@@ -18,7 +18,7 @@ HELD = {
     "article": (2, "1c36573dfd9d370b"),
     "hide's card": (1, "d6c2ffb35a10247f"),
     "invoice": (1, "afe0b78cc9120d53"),
-    "hide's document": (1, "1f797684a352578f"),
+    "hide's document": (2, "6f0cdccbd268afe5"),
     "shop's choices": (1, "e0be605c4896ee32"),
 }
 

@@ -88,7 +88,14 @@ def _bare(schema: Any) -> Any:
     return [_bare(v) for v in schema] if isinstance(schema, list) else schema
 
 
-LOOKING: Final = Document("hide's document", 1, TypeAdapter(LookingOver), BadHide)
+LOOKING: Final = Document(
+    "hide's document",
+    2,
+    TypeAdapter(LookingOver),
+    BadHide,
+    # How far off its measure may be came: what was kept before says nothing of it.
+    {1: lambda old: old},
+)
 INVOICE: Final = Document("invoice", 1, TypeAdapter(Invoice), BadHide)
 CARD: Final = Document("hide's card", 1, TypeAdapter(RackCard), BadHide)
 ARTICLE: Final = Document(
