@@ -111,7 +111,12 @@ def read_templates(lay_id: int, asked: TemplatesOn) -> JobOut:
 @router.get("/{job_id}")
 def templates_found(lay_id: int, job_id: int) -> AsLaidOut:
     """Templates found in a picture, once it is read, against the lay as it stands now."""
-    said = jobs.job_by_id(job_id).read_work.said
+    work = jobs.job_by_id(job_id).work
+    if not isinstance(work, ReadWork) or work.what != "templates" or work.said.get("lay_id") != lay_id:
+        raise NotFound(
+            f"job {job_id} read no templates against this lay", value=job_id, expected="a job that did"
+        )
+    said = work.said
     lay = by_hand.in_hand(lay_id)
     hide = _hide(lay, str(said.get("hide", "")))
     told = jobs.result_of(job_id)
@@ -142,12 +147,12 @@ def templates_found(lay_id: int, job_id: int) -> AsLaidOut:
         outline=as_points(hide.outline, 1),
         templates=[
             TemplateOut(
-                placement=placement_out(Placement(p.found.piece, p.copy, hide.id, p.found.at)),
-                name=names[p.found.piece],
+                placement=placement_out(Placement(p.piece, p.copy, hide.id, p.at)),
+                name=names[p.piece],
                 outline=drawn(p.found.piece, p.found.at),
                 off_mm=p.off_mm,
                 breaks=list(p.breaks),
-                may_be=[names.get(m, m) for m in p.found.may_be],
+                may_be=[names.get(m, m) for m in p.found.may_be] if p.off_mm is None else [],
                 support=p.found.support,
             )
             for p in seen.pieces

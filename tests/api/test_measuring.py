@@ -17,6 +17,7 @@ from shapely.geometry import Polygon
 from fairlay.api.files import as_file
 from fairlay.demo.hide_tables import tables
 from fairlay.devices.hide_table import SimulatedHideCamera
+from fairlay.work import files as reading
 from fairlay.work import looking
 from tests.api.test_leather import by_rule, change, ring, room, side
 from tests.effort import LONG, tried
@@ -92,6 +93,39 @@ def test_a_hide_is_photographed_corrected_and_taken(workshop: TestClient, small_
     assert min(p[0] for p in known["outline"]) == pytest.approx(0, abs=0.01) and not known["neck_left"]
     assert workshop.post(f"/api/leather/hides/{hide}/undo").status_code == 200
     assert room(workshop, hide)["flaws"] == [] and not room(workshop, hide)["rack"]["measured"]
+
+
+def test_what_was_found_tells_its_doubt_and_is_read_again_with_a_press(
+    workshop: TestClient, small_pictures: object
+) -> None:
+    hide = side(workshop)
+    files = photograph(workshop, "a chestnut side, chalked")
+    assert look(workshop, hide, files)["state"] == "done"
+    seen = room(workshop, hide)["seen"]
+    assert 0 < seen["off_m2"] < 0.02 * seen["area_m2"] and seen["files"] == files and seen["presses"] == []
+    first = np.mean(seen["rings"][0]["outline"], axis=0)
+    press = {"x": float(first[0]), "y": float(first[1]), "means": "stain", "picture": None}
+    asked = workshop.post(f"/api/leather/hides/{hide}/pictures", json={"files": files, "presses": [press]})
+    looking.look_one(asked.json()["id"])
+    again = room(workshop, hide)["seen"]
+    assert again["presses"] == [press] and len(again["rings"]) == len(seen["rings"]) - 1
+    kept = workshop.post(f"/api/leather/hides/{hide}/accept", json={"outline": again["outline"], "rings": []})
+    assert kept.status_code == 200, kept.text
+
+
+def test_the_camera_is_checked_with_a_page_of_known_size(
+    workshop: TestClient, small_pictures: object
+) -> None:
+    page = workshop.get("/api/leather/check-page.pdf")
+    assert page.headers["content-type"] == "application/pdf" and page.content.startswith(b"%PDF")
+    (file,) = photograph(workshop, "the check page")
+    asked = workshop.post("/api/leather/camera-checks", json={"file": file, "camera": "bench"})
+    assert asked.status_code == 202, asked.text
+    reading.read_one(asked.json()["id"])
+    told = workshop.get(f"/api/leather/camera-checks/{asked.json()['id']}").json()
+    assert abs(told["off_share"]) < 0.002 and told["camera"] == "bench"
+    kept = workshop.get("/api/leather/camera-checks").json()
+    assert kept[0]["off_share"] == told["off_share"] and kept[0]["camera"] == "bench"
 
 
 def test_a_bad_picture_says_why_and_keeps_what_was_known(

@@ -294,6 +294,9 @@ def test_templates_are_told_against_the_plan() -> None:
     near, beyond = told.pieces
     # Turned a quarter about its own corner the square lies as planned, but 4 and 3 mm off.
     assert near.copy == 0 and near.off_mm == pytest.approx(5.0, abs=0.1) and near.breaks == ()
+    assert near.at == found[0].at, "farther off than a hand is"
+    by_hand = as_laid(job, lies, "H-1", [TemplateFound("front", Placing(51, 50, 0.3), 1.0)])
+    assert by_hand.pieces[0].at == lies[0].at and by_hand.pieces[0].off_mm < 2.0
     assert beyond.off_mm is None and beyond.breaks and told.missing == (("front", 1),)
 
 

@@ -71,7 +71,7 @@ NO_CHALK: Final = 0.34
 """What is so far off the way to every chalk's colour is a pen's ink, a vein or a stain."""
 HARDLY_SHOWS, SHOWS_LITTLE = 48.0, 78.0
 SAID_MM: Final = 12.0
-SMALL_MM2: Final = 2500.0
+SMALL_MM2: Final = 12_000.0
 ALIKE: Final = 0.975
 WHITE_PAPER: Final = 235.0
 

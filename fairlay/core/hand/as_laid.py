@@ -20,6 +20,8 @@ OF_PLACE: Final = frozenset(
     {"edge", "unsound flaw", "show face", "tightness", "thickness", "reserved", "grain", "gap", "leather"}
 )
 """Rules that a template can break where it lies."""
+HAND_MM: Final = 3.0
+"""A hand lays a card off its place by no more than this: it lies where it was planned."""
 FAR_MM: Final = 60.0
 """A template is taken for a planned copy of its piece that lies no farther off."""
 
@@ -38,13 +40,15 @@ class TemplateFound:
 
 @dataclass(frozen=True)
 class PieceAsLaid:
-    """A template found, against the plan: the copy of its piece it stands for, how far its outline is from
-    that copy's planned outline at most (None: none is planned near), and the rules it breaks there, in
-    words.
+    """A template found, against the plan: the piece and copy it stands for and the place that it stands for
+    (the planned one, where it lies there but for what a hand is off); how far its outline is from that
+    copy's planned outline at most (None: none is planned near), and the rules it breaks there, in words.
     """
 
     found: TemplateFound
+    piece: str
     copy: int
+    at: Placing
     off_mm: float | None
     breaks: tuple[str, ...]
 
@@ -56,54 +60,59 @@ class AsLaid:
     pieces: tuple[PieceAsLaid, ...]
     missing: tuple[tuple[str, int], ...]
 
-    @property
-    def placements(self) -> tuple[tuple[str, int, Placing], ...]:
-        """Piece, copy and place of everything found."""
-        return tuple((p.found.piece, p.copy, p.found.at) for p in self.pieces)
-
 
 def as_laid(job: Job, lies: Sequence[Placement], hide: str, found: Sequence[TemplateFound]) -> AsLaid:
     """Return templates found on a hide of a job against what is planned there and elsewhere.
 
-    A template nearest to a planned copy of its piece stands for it; the others stand for copies that nothing
-    is planned for yet, or that lie elsewhere.
+    A template nearest to a planned copy of a piece that it is, or may be, stands for it; the others stand
+    for copies that nothing is planned for yet, or that lie elsewhere.
     """
     outlines = {p.id: p.outline for p in job.pieces}
     here = [p for p in lies if p.hide == hide]
-    copy_of: dict[int, tuple[int, float | None]] = {}
+    off = np.full((len(found), len(here)), 10 * FAR_MM)
+    for i, f in enumerate(found):
+        for k, p in enumerate(here):
+            if p.piece == f.piece or p.piece in f.may_be:
+                off[i, k] = _off(outlines[f.piece], f.at, outlines[p.piece], p.at)
+    stands: dict[int, tuple[Placement, float | None]] = {}
     taken: set[tuple[str, int]] = set()
-    for piece in dict.fromkeys(f.piece for f in found):
-        own = [i for i, f in enumerate(found) if f.piece == piece]
-        planned = [p for p in here if p.piece == piece]
-        off = np.array([[_off(outlines[piece], found[i].at, p.at) for p in planned] for i in own]).reshape(
-            len(own), len(planned)
-        )
-        for a, b in zip(*linear_sum_assignment(off), strict=True):
-            if off[a, b] <= FAR_MM:
-                copy_of[own[a]] = (planned[b].copy, float(off[a, b]))
-                taken.add((piece, planned[b].copy))
+    for i, k in zip(*linear_sum_assignment(off), strict=True):
+        if off[i, k] <= FAR_MM:
+            planned = here[k]
+            at = planned.at if off[i, k] <= HAND_MM else found[i].at
+            stands[int(i)] = (Placement(planned.piece, planned.copy, hide, at), float(off[i, k]))
+            taken.add((planned.piece, planned.copy))
+    for i, f in enumerate(found):
+        if i in stands:
+            continue
         # Copies that lie nowhere first, then those planned elsewhere.
-        elsewhere = {p.copy for p in lies if p.piece == piece}
-        most = max(job.pieces_by_id[piece].quantity, len(elsewhere)) or len(own)
-        free = sorted((c for c in range(most) if (piece, c) not in taken), key=lambda c: (c in elsewhere, c))
-        for i in own:
-            if i not in copy_of and free:
-                copy_of[i] = (free.pop(0), None)
-                taken.add((piece, copy_of[i][0]))
-    put = {i: Placement(found[i].piece, copy, hide, found[i].at) for i, (copy, _) in copy_of.items()}
-    broken = broken_rules(job, Lay(tuple(put.values())), {(p.piece, p.copy) for p in put.values()})
-    pieces = []
-    for i, p in put.items():
-        own_index = list(put).index(i)
-        words = tuple(b.sentence for b in broken if own_index in b.placements and b.rule in OF_PLACE)
-        pieces.append(PieceAsLaid(found[i], p.copy, copy_of[i][1], words))
-    missing = tuple((p.piece, p.copy) for p in here if (p.piece, p.copy) not in taken)
-    return AsLaid(tuple(pieces), missing)
+        elsewhere = {p.copy for p in lies if p.piece == f.piece}
+        most = max(job.pieces_by_id[f.piece].quantity, len(elsewhere), 1)
+        free = sorted(
+            (c for c in range(most) if (f.piece, c) not in taken), key=lambda c: (c in elsewhere, c)
+        )
+        copy = free[0] if free else most
+        stands[i] = (Placement(f.piece, copy, hide, f.at), None)
+        taken.add((f.piece, copy))
+    put = [stands[i][0] for i in range(len(found))]
+    broken = broken_rules(job, Lay(tuple(put)), {(p.piece, p.copy) for p in put})
+    pieces = tuple(
+        PieceAsLaid(
+            f,
+            put[i].piece,
+            put[i].copy,
+            put[i].at,
+            stands[i][1],
+            tuple(b.sentence for b in broken if i in b.placements and b.rule in OF_PLACE),
+        )
+        for i, f in enumerate(found)
+    )
+    return AsLaid(pieces, tuple((p.piece, p.copy) for p in here if (p.piece, p.copy) not in taken))
 
 
-def _off(outline: Ring, a: Placing, b: Placing) -> float:
-    """How far two placings of an outline are apart at most, in mm, however the outline repeats itself."""
-    one, other = (Polygon(place_points(outline, at)) for at in (a, b))
+def _off(outline: Ring, at: Placing, planned: Ring, there: Placing) -> float:
+    """How far an outline where it lies is from a planned one at most, in mm, however it repeats itself."""
+    one, other = Polygon(place_points(outline, at)), Polygon(place_points(planned, there))
     if one.centroid.distance(other.centroid) > FAR_MM:
         return 10 * FAR_MM
     return float(shapely.hausdorff_distance(one.exterior, other.exterior))
