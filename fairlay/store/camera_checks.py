@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from dataclasses import dataclass
 
+from fairlay.store.acting import who
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.tables import CameraCheckRow
@@ -34,7 +35,7 @@ def add_check(camera: str, wide_mm: float, high_mm: float, off_share: float, off
         high_mm=high_mm,
         off_share=off_share,
         off_mm=off_mm,
-        by=None,
+        by=who(),
     )
 
 

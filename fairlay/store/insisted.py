@@ -8,7 +8,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from fairlay.core.errors import Refused
-from fairlay.core.lay.check import Broken, broken_rules
+from fairlay.core.lay.check import OF_PLACE, Broken, broken_rules
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.store.acting import who
 from fairlay.store.clock import now
@@ -18,9 +18,7 @@ from fairlay.store.locks import locked_lay
 from fairlay.store.people import names_of_people
 from fairlay.store.tables import LayInsistedRow
 
-INSISTABLE = frozenset(
-    {"edge", "unsound flaw", "show face", "tightness", "thickness", "reserved", "grain", "gap"}
-)
+INSISTABLE = OF_PLACE
 """Rules that a cutter may insist against; nobody can lay more than is ordered, or half a split."""
 
 

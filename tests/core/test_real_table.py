@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-import cv2
 import numpy as np
 import pytest
 from shapely.geometry import Polygon
@@ -166,10 +165,22 @@ def test_an_outline_drawn_with_a_thin_pen_is_followed(pen: float) -> None:
 
 def test_a_line_that_does_not_close_is_told() -> None:
     made = part((0.12, 0.14, 0.35), 1.5)
-    image = render(made)
-    image[:, :1500] = image[:, 2300:2301]
-    with pytest.raises(BadPicture, match=r"does not close|over the border|no squared paper|squares"):
+    ring = made.parts[0].rings[0]
+    # An open line: there and back again over three sides of it.
+    open_line = np.vstack([ring[: len(ring) // 2], ring[: len(ring) // 2][::-1]])
+    image = render(replace(made, parts=(PartOnPage((open_line,), (0.12, 0.14, 0.35), 1.5),)))
+    with pytest.raises(BadPicture, match="does not close"):
         trace(image, Said(shows="drawn line", line_mm=1.5))
+
+
+def test_a_page_that_goes_out_of_the_picture_is_told_as_that() -> None:
+    made = part((0.42, 0.25, 0.15))
+    image = render(made)
+    with pytest.raises(BadPicture, match="the page goes out of the picture"):
+        trace(np.ascontiguousarray(image[:, : int(image.shape[1] * 0.5)]))
+    over = replace(made, parts=(PartOnPage((made.parts[0].rings[0] - [125.0, 0.0],), (0.42, 0.25, 0.15)),))
+    with pytest.raises(BadPicture, match="reaches over the border"):
+        trace(render(over))
 
 
 @pytest.mark.parametrize(
@@ -303,4 +314,3 @@ def test_templates_are_told_against_the_plan() -> None:
 def test_a_picture_smears_no_marker_away() -> None:
     scene = on("chestnut", "green mat", camera=Develops(blur_px=0.8, motion_px=(2.5, 0.0)))
     assert len(find_markers(render_hide(scene))) == len(scene.markers)
-    assert cv2.__version__

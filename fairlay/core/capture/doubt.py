@@ -30,7 +30,7 @@ BURNT: Final = 0.01
 BURNT_OFF: Final = 0.0015
 """A picture of which so much is burnt out may be off by so much more of its area."""
 THICKNESS_MM: Final = 0.3
-EDGE_MM: Final = (0.12, 0.25, 0.5, 0.35)
+EDGE_MM: Final = (0.12, 0.25, 0.5, 0.5)
 """How far off all of an edge may be together, in mm: always; by blur where leather is hardly told from
 table; by how much the edge trembles; and by how far two ways to find it differ. From 64 simulated pictures.
 """

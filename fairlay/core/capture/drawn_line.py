@@ -16,6 +16,7 @@ from fairlay.core.capture.part import (
     SHOWN_POWER,
     PartSeen,
     Straight,
+    over_border,
     paper_field,
     ring_every,
 )
@@ -79,11 +80,7 @@ def find_drawn(straight: Straight, paper: PaperSeen, line_mm: float) -> list[Par
     for contour in found:
         x, y, bw, bh = cv2.boundingRect(contour)
         if x <= edge or y <= edge or x + bw >= w - edge or y + bh >= h - edge:
-            raise BadPicture(
-                "a drawn outline reaches over the border of the squares, so it cannot be measured there",
-                value=(x, y, bw, bh),
-                expected="the whole outline inside the squares, a square or two clear of the border",
-            )
+            raise over_border("a drawn outline", (x, y, bw, bh), (h, w), paper)
         ring = _middle(contour[:, 0].astype(np.float64), smooth, ppm, line_mm)
         outline: Ring = simple_ring(straight.to_mm(ring))
         parts.append(PartSeen(outline, (), float(cv2.contourArea(contour)) / ppm**2, None))

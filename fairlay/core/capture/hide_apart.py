@@ -45,7 +45,14 @@ INSIDE, OUTSIDE = 1.4, -3.5
 ROUNDS: Final = 4
 PULL: Final = 0.012
 """How much a place's own colour counts beside one neighbour that looks the same."""
+NO_EDGE, SMOOTH = 12.0, 3e-4
+"""Neighbours differ by so many times what is usual (squared logarithms) where an edge begins to part them;
+and so much is usual at least, since light falls off smoothly over a smooth face.
+"""
+LEAST_PULL: Final = 0.01
 HELD: Final = 30.0
+PRESS_REACH_MM: Final = 400.0
+"""So far round a press edges count before colours, the more the nearer."""
 PRESS_MM: Final = 15.0
 PAPER_LEVEL, PAPER_TINT = 165.0, 0.12
 
@@ -125,9 +132,11 @@ def tell_apart(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -
     chance[~free] = 0.0
     chance[said > 0] = 1.0
     for _ in range(ROUNDS):
-        of_hide = _shining(histogram(bins, chance * free + 3.0 * (said > 0)))
+        plain = histogram(bins, chance * free + 3.0 * (said > 0))
+        of_hide = _shining(plain)
         rest = histogram(bins, np.where(prior < 0, 1 - chance, (1 - chance) ** 3) * free + 3.0 * (said < 0))
-        of_table = shadowed(0.5 * first + 0.5 * rest)
+        bare = 0.5 * first + 0.5 * rest
+        of_table = shadowed(bare)
         own = np.log((of_hide.ravel()[bins] + STRANGE) / (of_table.ravel()[bins] + STRANGE))
         odds = cv2.GaussianBlur(own.astype(np.float32), (0, 0), 1.2) + prior
         chance = 1 / (1 + np.exp(-odds))
@@ -135,7 +144,11 @@ def tell_apart(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -
         chance[said != 0] = said[said != 0] > 0
     own = np.log((of_hide.ravel()[bins] + STRANGE) / (of_table.ravel()[bins] + STRANGE)) + 0.4 * prior
     lone = (1 / (1 + np.exp(-own))).astype(np.float32)
-    held = np.where(free, PULL * (0.04 + np.abs(2 * lone - 1) ** 3), HELD).astype(np.float32)
+    # What only shadow or shine explains is left to the edges: shadow ends softly on the table and sharply at
+    # the hide, shine softly on the hide.
+    lit = np.log((plain.ravel()[bins] + STRANGE) / (bare.ravel()[bins] + STRANGE))
+    sure = np.abs(np.tanh(lit / 2)) ** 3
+    held = np.where(free, PULL * _beside(said, mm) * (LEAST_PULL + sure), HELD).astype(np.float32)
     lone[~free] = 0.0
     lone[said > 0] = 1.0
     return Apart(_walked(small, lone, held), step, of_hide, of_table)
@@ -197,6 +210,14 @@ def _said(top: TableTop, presses: Sequence[Press], size: tuple[int, int], mm: fl
             -1,
         )
     return out
+
+
+def _beside(said: Raster, mm: float) -> Raster:
+    """How much of its say a place's colour keeps beside a press (0 to 1)."""
+    if not said.any():
+        return np.ones(said.shape, np.float32)
+    far = np.asarray(cv2.distanceTransform((said == 0).astype(np.uint8), cv2.DIST_L2, 3)) * mm
+    return np.asarray(np.clip((far / PRESS_REACH_MM) ** 2, 0.01, 1.0), np.float32)
 
 
 def colour_bins(image: Raster) -> NDArray[np.int32]:
@@ -266,8 +287,7 @@ def _walked(image: Raster, lone: Raster, held: Raster) -> Raster:
         pairs.append((a.ravel(), b.ravel()))
         far.append(((p - q) ** 2).sum(axis=2).ravel())
     all_far = np.concatenate(far)
-    usual = float(np.median(all_far)) + 1e-5
-    weight = np.exp(-all_far / (12 * usual)) + 1e-3
+    weight = np.exp(-all_far / (NO_EDGE * max(float(np.median(all_far)), SMOOTH))) + 1e-3
     a, b = (np.concatenate([p[k] for p in pairs]) for k in (0, 1))
     n = h * w
     total = np.bincount(a, weight, n) + np.bincount(b, weight, n) + held.ravel()

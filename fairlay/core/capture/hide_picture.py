@@ -42,7 +42,7 @@ class HideSeen:
 
     ``area_off_mm2`` and ``edge_off_mm``: how far off area and edge may be, nineteen times in twenty;
     ``doubts``: places (x, y, mm2) of which it is not sure that they are hide; ``missing``: markers that may
-    lie there unseen.
+    lie there unseen; ``markers_at``: the middles of those seen, by number.
     """
 
     top: TableTop

@@ -137,14 +137,45 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
                 and c != found[0]
             ):
                 continue
-            raise BadPicture(
-                "a part reaches over the border of the squares, so its outline there cannot be measured",
-                value=(x, y, bw, bh),
-                expected="the whole part inside the squares, a square or two clear of the border: move it, "
-                "turn it, or use larger paper",
-            )
+            raise over_border("a part", (x, y, bw, bh), (h, w), paper)
         parts.append(_one_part((labels == c).astype(np.uint8), fields, straight, paper.square_mm))
     return parts
+
+
+def over_border(
+    what: str, box: tuple[int, int, int, int], shape: tuple[int, int], paper: PaperSeen
+) -> BadPicture:
+    """Return what is wrong with a picture in which something reaches over the border of the squares that
+    were seen: the page goes out of the picture there, or it lies over the page's own border.
+
+    ``box``: x, y, width and height in px of a straightened picture of ``shape`` (h, w).
+    """
+    x, y, bw, bh = box
+    h, w = shape
+    room = {"left": x, "top": y, "right": w - x - bw, "bottom": h - y - bh}
+    side = min(room, key=lambda k: room[k])
+    x0, y0, x1, y1 = paper.bounds_mm
+    s, t = 1.5 * paper.square_mm, np.linspace(0, 1, 9)
+    across, down = x0 + t * (x1 - x0), y0 + t * (y1 - y0)
+    beyond = {
+        "left": np.stack([np.full(9, x0 - s), down], axis=1),
+        "right": np.stack([np.full(9, x1 + s), down], axis=1),
+        "top": np.stack([across, np.full(9, y0 - s)], axis=1),
+        "bottom": np.stack([across, np.full(9, y1 + s)], axis=1),
+    }[side]
+    at, size = paper.to_picture(beyond), 2 * paper.centre
+    if float(((at < 0) | (at > size)).any(axis=1).mean()) > 0.5:
+        return BadPicture(
+            f"the page goes out of the picture, and {what} with it",
+            value=box,
+            expected="the whole page in the picture: go farther off, or turn the camera",
+        )
+    return BadPicture(
+        f"{what} reaches over the border of the squares, so its outline there cannot be measured",
+        value=box,
+        expected="all of it inside the squares, a square or two clear of the border: move it, turn it, or "
+        "use larger paper",
+    )
 
 
 def near_stains(outline: Ring, straight: Straight, paper: PaperSeen) -> bool:

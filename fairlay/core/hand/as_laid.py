@@ -11,15 +11,11 @@ import shapely
 from scipy.optimize import linear_sum_assignment
 from shapely.geometry import Polygon
 
-from fairlay.core.lay.check import broken_rules
+from fairlay.core.lay.check import OF_PLACE, broken_rules
 from fairlay.core.lay.lay import Job, Lay, Placement
 from fairlay.core.shapes.placing import Placing, place_points
 from fairlay.core.shapes.rings import Ring
 
-OF_PLACE: Final = frozenset(
-    {"edge", "unsound flaw", "show face", "tightness", "thickness", "reserved", "grain", "gap", "leather"}
-)
-"""Rules that a template can break where it lies."""
 HAND_MM: Final = 3.0
 """A hand lays a card off its place by no more than this: it lies where it was planned."""
 FAR_MM: Final = 60.0

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
+from typing import Final
 
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -17,6 +18,11 @@ from fairlay.core.rules import Forbidden, Policy, forbidden_ground, gap, grain, 
 from fairlay.core.shapes.placing import Placing, place_region
 from fairlay.core.shapes.rings import union
 from fairlay.core.tolerances import MOVED_MM, OVERLAP_MM
+
+OF_PLACE: Final = frozenset(
+    {"edge", "unsound flaw", "show face", "tightness", "thickness", "reserved", "grain", "gap"}
+)
+"""Rules that a piece breaks by where and how it lies: not more than is ordered, nor half a split."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, readFrom, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
@@ -8,6 +8,7 @@ import { Button, Said, Trouble } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
 import { afterJob, type Job } from '../../parts/job'
 import { Reading } from '../../parts/Reading'
+import { PickFile } from '../../parts/PickFile'
 import { plural, useUnits } from '../../parts/units'
 import { sendFile } from '../patterns/files'
 
@@ -24,7 +25,6 @@ const SURELY = 0.72
 export function TemplatesRoom() {
   const { id, hide = '' } = useParams()
   const lay_id = Number(id)
-  const picker = useRef<HTMLInputElement>(null)
   const [bar, setBar] = useState(100)
   const [job, setJob] = useState<Job | null>(null)
   const read = useMutation({
@@ -71,14 +71,17 @@ export function TemplatesRoom() {
           </Link>
           <h1 className="figure text-[26px] font-bold">Templates on {hide}</h1>
           <div className="mt-2 flex flex-wrap items-end gap-2">
-            <Button
+            <PickFile
+              label="Picture of the templates"
               look={read.data ? 'paper' : 'brass'}
               className="min-h-12"
               disabled={read.isPending}
-              onClick={() => picker.current?.click()}
+              onPick={(file) => {
+                read.mutate(file)
+              }}
             >
               Bring in a picture
-            </Button>
+            </PickFile>
             <Button
               className="min-h-12"
               disabled={read.isPending}
@@ -95,18 +98,6 @@ export function TemplatesRoom() {
               most={120}
               value={bar}
               onChange={setBar}
-            />
-            <input
-              ref={picker}
-              type="file"
-              accept="image/*"
-              className="hidden"
-              aria-label="Picture of the templates"
-              onChange={(e) => {
-                const file = e.target.files?.[0]
-                if (file) read.mutate(file)
-                e.target.value = ''
-              }}
             />
           </div>
           {read.isPending && (

@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { api, readFrom, server, told } from '../../api/client'
 import { Button, Said, Trouble } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
 import { afterJob } from '../../parts/job'
+import { PickFile } from '../../parts/PickFile'
 import { sendFile } from '../patterns/files'
 
 const CHECK_TABLE = 'the check page'
@@ -14,7 +15,6 @@ const share = (off: number) => `${off > 0 ? '+' : ''}${(100 * off).toFixed(2)} %
  * its date.
  */
 export function CheckCamera({ bar }: { bar: number }) {
-  const picker = useRef<HTMLInputElement>(null)
   const queries = useQueryClient()
   const before = server.useQuery('get', '/api/leather/camera-checks')
   const camera = server.useQuery('get', '/api/leather/camera')
@@ -71,13 +71,16 @@ export function CheckCamera({ bar }: { bar: number }) {
           value={high}
           onChange={setHigh}
         />
-        <Button
+        <PickFile
+          label="Picture of the check page"
           className="min-h-11"
           disabled={check.isPending}
-          onClick={() => picker.current?.click()}
+          onPick={(file) => {
+            check.mutate(file)
+          }}
         >
           {check.isPending ? 'Measuring it …' : 'Bring in its picture'}
-        </Button>
+        </PickFile>
         {camera.data && CHECK_TABLE in camera.data.tables && (
           <Button
             className="min-h-11"
@@ -89,18 +92,6 @@ export function CheckCamera({ bar }: { bar: number }) {
             Take one
           </Button>
         )}
-        <input
-          ref={picker}
-          type="file"
-          accept="image/*"
-          className="hidden"
-          aria-label="Picture of the check page"
-          onChange={(e) => {
-            const file = e.target.files?.[0]
-            if (file) check.mutate(file)
-            e.target.value = ''
-          }}
-        />
       </div>
       {check.data && (
         <p role="status" className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-2">

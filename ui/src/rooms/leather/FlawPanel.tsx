@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { Button, Trouble, Said } from '../../parts/controls'
+import { PickFile } from '../../parts/PickFile'
 import { Choice, LengthField, TextField } from '../../parts/fields'
 import { plural } from '../../parts/units'
 import { sendFile } from '../patterns/files'
@@ -244,7 +245,6 @@ function OneFlaw({
   onChange: (change: Change, failed?: () => void) => void
   onClose: () => void
 }) {
-  const picker = useRef<HTMLInputElement>(null)
   const send = useMutation({
     mutationFn: sendFile,
     onSuccess: (file) => {
@@ -301,24 +301,18 @@ function OneFlaw({
           className="max-h-40"
         />
       )}
-      <input
-        ref={picker}
-        type="file"
-        accept="image/*"
-        className="hidden"
-        aria-label="Picture of the flaw"
-        onChange={(e) => {
-          const file = e.target.files?.[0]
-          if (file) send.mutate(file)
-          e.target.value = ''
-        }}
-      />
       <Trouble error={send.error} onPaper />
       <div className="flex flex-wrap gap-2">
         <Button onClick={onClose}>Done with it</Button>
-        <Button onClick={() => picker.current?.click()} disabled={send.isPending}>
+        <PickFile
+          label="Picture of the flaw"
+          onPick={(file) => {
+            send.mutate(file)
+          }}
+          disabled={send.isPending}
+        >
           {flaw.photo ? 'Another picture' : 'Add a picture'}
-        </Button>
+        </PickFile>
         <Button
           onClick={() => {
             onChange({ remove: { what: 'flaw', id: flaw.id } })

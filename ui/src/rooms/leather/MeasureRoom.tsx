@@ -1,10 +1,11 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
 import { afterJob, isLive, type Job, useFollowedJob } from '../../parts/job'
+import { PickFile } from '../../parts/PickFile'
 import { parseLength, plural, useUnits } from '../../parts/units'
 import { sendFile } from '../patterns/files'
 import { seenName, useBegun, useHide } from './hide'
@@ -71,7 +72,6 @@ function FromPictures({
   onSeen: () => Promise<void>
 }) {
   const id = known.rack.id
-  const picker = useRef<HTMLInputElement>(null)
   const camera = server.useQuery('get', '/api/leather/camera')
   const [begun, setBegun] = useBegun<number[]>(`pictures.${id}`)
   const files = begun ?? known.pictures?.files ?? []
@@ -142,26 +142,17 @@ function FromPictures({
         </li>
       </ol>
       <div className="mt-3 flex flex-wrap items-end gap-3">
-        <Button
+        <PickFile
+          label="Picture of the hide"
           look={files.length ? 'paper' : 'brass'}
           className="min-h-14 text-lg"
           disabled={busy}
-          onClick={() => picker.current?.click()}
+          onPick={(file) => {
+            send.mutate(file)
+          }}
         >
           {send.isPending ? 'Bringing it in …' : 'Bring in a picture'}
-        </Button>
-        <input
-          ref={picker}
-          type="file"
-          accept="image/*"
-          className="hidden"
-          aria-label="Picture of the hide"
-          onChange={(e) => {
-            const file = e.target.files?.[0]
-            if (file) send.mutate(file)
-            e.target.value = ''
-          }}
-        />
+        </PickFile>
         <NumberField
           label="The 100 mm bar measures"
           after="mm"
@@ -299,7 +290,6 @@ const NEXT = [
 ]
 
 function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }) {
-  const picker = useRef<HTMLInputElement>(null)
   const read = useMutation({
     mutationFn: async (chosen: File) => {
       const file = await sendFile(chosen)
@@ -322,25 +312,17 @@ function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }
         Its SVG or DXF: the largest closed outline is the hide, what lies inside it are holes. Rings
         on layers named for flaws (as FLAW_UNSOUND, or defect 2) come along.
       </p>
-      <Button
+      <PickFile
+        label="Drawing of the hide"
+        accept=".svg,.dxf"
         className="mt-2 min-h-12"
         disabled={read.isPending}
-        onClick={() => picker.current?.click()}
+        onPick={(file) => {
+          read.mutate(file)
+        }}
       >
         {read.isPending ? 'Reading it …' : 'Bring in a drawing'}
-      </Button>
-      <input
-        ref={picker}
-        type="file"
-        accept=".svg,.dxf"
-        className="hidden"
-        aria-label="Drawing of the hide"
-        onChange={(e) => {
-          const file = e.target.files?.[0]
-          if (file) read.mutate(file)
-          e.target.value = ''
-        }}
-      />
+      </PickFile>
       <Trouble error={read.error} onPaper />
     </section>
   )

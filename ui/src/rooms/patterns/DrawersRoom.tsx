@@ -1,12 +1,13 @@
 import { Only } from '../people/Only'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Dialog } from 'radix-ui'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api, readUnder, server, told, type Schemas } from '../../api/client'
 import { boundsOf, pathOf } from '../../hide/paths'
 import { GrainArrow } from '../../hide/PieceCard'
 import { Button, Empty, Trouble, Waiting } from '../../parts/controls'
+import { PickFile } from '../../parts/PickFile'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
 import { sendFile } from './files'
@@ -219,7 +220,6 @@ function NewArticle() {
 
 /** An article that was taken out as exchange JSON, put in a drawer here. */
 function FromFile() {
-  const picker = useRef<HTMLInputElement>(null)
   const queries = useQueryClient()
   const go = useNavigate()
   const bring = useMutation({
@@ -238,21 +238,16 @@ function FromFile() {
   })
   return (
     <>
-      <Button look="bench" onClick={() => picker.current?.click()}>
-        Bring in an article
-      </Button>
-      <input
-        ref={picker}
-        type="file"
+      <PickFile
+        label="Article file"
         accept=".json"
-        className="hidden"
-        aria-label="Article file"
-        onChange={(e) => {
-          const file = e.target.files?.[0]
-          if (file) bring.mutate(file)
-          e.target.value = ''
+        look="bench"
+        onPick={(file) => {
+          bring.mutate(file)
         }}
-      />
+      >
+        Bring in an article
+      </PickFile>
       <Trouble error={bring.error} />
     </>
   )

@@ -1,10 +1,11 @@
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { api, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { MarkShape } from '../../hide/MarkShape'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble } from '../../parts/controls'
+import { PickFile } from '../../parts/PickFile'
 import { Reading } from '../../parts/Reading'
 import { afterJob, type Job } from '../../parts/job'
 import { Choice, FIELD, LengthField } from '../../parts/fields'
@@ -43,7 +44,6 @@ const INK: Record<Use, string> = {
  */
 export function FromDrawing({ hand, onAdded }: { hand: Hand; onAdded: () => void }) {
   const [file, setFile] = useState<Schemas['FileOut'] | null>(null)
-  const picker = useRef<HTMLInputElement>(null)
   const send = useMutation({ mutationFn: sendFile, onSuccess: setFile })
   if (file)
     return (
@@ -65,26 +65,18 @@ export function FromDrawing({ hand, onAdded }: { hand: Hand; onAdded: () => void
           Outlines, windows, stitch lines, holes and folds may stand on layers of their own; you say
           what each layer is. Units are asked for where the file does not say.
         </p>
-        <Button
+        <PickFile
+          label="Drawing"
+          accept=".svg,.dxf"
           look="brass"
           className="mt-4 min-h-14 w-full text-lg"
-          onClick={() => picker.current?.click()}
+          onPick={(file) => {
+            send.mutate(file)
+          }}
           disabled={send.isPending}
         >
           Bring in a drawing
-        </Button>
-        <input
-          ref={picker}
-          type="file"
-          accept=".svg,.dxf"
-          className="hidden"
-          aria-label="Drawing"
-          onChange={(e) => {
-            const chosen = e.target.files?.[0]
-            if (chosen) send.mutate(chosen)
-            e.target.value = ''
-          }}
-        />
+        </PickFile>
         <div className="mt-3">
           <Trouble error={send.error} onPaper />
         </div>

@@ -1,9 +1,10 @@
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { api, server, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble, Said } from '../../parts/controls'
+import { PickFile } from '../../parts/PickFile'
 import { Reading } from '../../parts/Reading'
 import { afterJob, type Job } from '../../parts/job'
 import { Choice, LengthField, Tick } from '../../parts/fields'
@@ -48,7 +49,6 @@ export function FromPhotograph({ hand, onAdded }: { hand: Hand; onAdded: () => v
 }
 
 function ChoosePicture({ onPicture }: { onPicture: (file: Schemas['FileOut']) => void }) {
-  const picker = useRef<HTMLInputElement>(null)
   const camera = server.useQuery('get', '/api/ways-in/camera')
   const [table, setTable] = useState('')
   const take = useMutation({
@@ -95,26 +95,17 @@ function ChoosePicture({ onPicture }: { onPicture: (file: Schemas['FileOut']) =>
         <li className="docket torn px-5 pt-5 pb-5">
           <h2 className="font-stamp text-xl font-bold">3. Photograph it</h2>
           <p className="mt-2">From straight above, the whole page in the picture.</p>
-          <Button
+          <PickFile
+            label="Picture"
             look="brass"
             className="mt-3 min-h-14 w-full text-lg"
-            onClick={() => picker.current?.click()}
+            onPick={(file) => {
+              send.mutate(file)
+            }}
             disabled={send.isPending}
           >
             {send.isPending ? 'Bringing it in …' : 'Bring in a picture'}
-          </Button>
-          <input
-            ref={picker}
-            type="file"
-            accept="image/*"
-            className="hidden"
-            aria-label="Picture"
-            onChange={(e) => {
-              const chosen = e.target.files?.[0]
-              if (chosen) send.mutate(chosen)
-              e.target.value = ''
-            }}
-          />
+          </PickFile>
           <div className="mt-4 border-t border-docket-line pt-3">
             <label className="block text-[13px] text-ink-soft" htmlFor="table">
               Or the {camera.data?.camera} camera, over
