@@ -267,12 +267,17 @@ def delta(before: LaidState | None, now: LaidState) -> LaidDelta:
 
 
 def names_of(job: Job, lines: Sequence[Line]) -> dict[str, tuple[str, str]]:
-    """Return piece and article names by piece id; parts of a split are named after their piece."""
+    """Return piece and article names by piece id, for every piece of the job; parts of a split are named
+    after their piece, and a piece that the batch cuts no more by its id.
+    """
     out = {
         piece_id(line.article, p): (p.name, line.article.name) for line in lines for p in line.article.pieces
     }
     for piece in job.pieces_by_id.values():
-        if piece.parent and piece.parent in out:
+        if not piece.parent:
+            out.setdefault(piece.id, (piece.id, ""))
+    for piece in job.pieces_by_id.values():
+        if piece.parent:
             out[piece.id] = (
                 f"{out[piece.parent][0]} part {piece.id.rsplit('.', 1)[1]}",
                 out[piece.parent][1],

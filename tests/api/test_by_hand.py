@@ -20,6 +20,7 @@ from fairlay.core.lay.check import why_not
 from fairlay.core.shapes import Placing
 from fairlay.store import by_hand, insisted, lays, people
 from fairlay.store.acting import acting_as
+from fairlay.work import files as reading
 from fairlay.work.laying import lay_one
 from tests import jobs as small
 from tests.api.test_lays_kept import _hide
@@ -233,3 +234,29 @@ def test_random_moves_by_hand_leave_a_fair_lay_that_says_what_it_holds(bench: Be
         saved = lays.load(bench.lay_id)
         assert broken_rules(saved.job, Lay(saved.lay.placements)) == ()
     assert insisted.insisted_keys(bench.lay_id) == frozenset()
+
+
+def test_card_templates_are_photographed_and_compared_with_the_lay(bench: Bench) -> None:
+    def found(file: int) -> Any:
+        """Have a picture read, by this process in the worker's place."""
+        asked = bench.asks("templates", file=file, hide=bench.hide)
+        assert asked.status_code == 202, asked.text
+        reading.read_one(asked.json()["id"])
+        return bench.page.get(f"/api/lays/{bench.lay_id}/templates/{asked.json()['id']}").json()
+
+    lies = [("seat", 0, 150.0, 60.0), ("back", 0, 330.0, 230.0), ("vent", 0, 500.0, 240.0)]
+    bench.does("moves", put=[bench.put(*at) for at in lies], insisting=True)
+    assert bench.asks("templates/camera", hide="H-0").status_code == 404
+    file = bench.asks("templates/camera", hide=bench.hide).json()["id"]
+    as_planned = found(file)
+    assert {t["name"] for t in as_planned["templates"]} == {"seat", "back", "vent"}
+    assert all(t["off_mm"] < 6 for t in as_planned["templates"]) and all(
+        p["found"] for p in as_planned["planned"]
+    )
+    # The picture stays what it is while the lay changes: one moved, one put elsewhere.
+    bench.does("moves", put=[bench.put("back", 0, 330.0, 255.0)], insisting=True)
+    bench.does("moves", put=[], take=[{"piece": "vent", "copy_number": 0}])
+    changed = {t["name"]: t for t in found(file)["templates"]}
+    assert abs(changed["back"]["off_mm"] - 25) < 6 and changed["vent"]["off_mm"] is None
+    nowhere = bench.page.get(f"/api/lays/{bench.lay_id}/templates/0")
+    assert nowhere.status_code == 404
