@@ -16,8 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
-from scipy.sparse import coo_array
-from scipy.sparse.linalg import cg
+from scipy.sparse.linalg import LinearOperator, cg
 
 from fairlay.core.capture.marker_sheet import BELOW_MM, MARKER_MM, RIM_MM, SHEET_HALF_MM
 from fairlay.core.capture.table import TableSeen, TableTop
@@ -50,6 +49,7 @@ NO_EDGE, SMOOTH = 12.0, 3e-4
 and so much is usual at least, since light falls off smoothly over a smooth face.
 """
 LEAST_PULL: Final = 0.01
+COARSEST: Final = 100
 HELD: Final = 30.0
 PRESS_REACH_MM: Final = 400.0
 """So far round a press edges count before colours, the more the nearer."""
@@ -95,9 +95,8 @@ class Apart:
         """Return the log odds that each place of a picture ``(h, w, 3)`` is hide rather than table, by its
         colour alone.
         """
-        where = colour_bins(image)
-        a, b = self.hide.ravel()[where], self.table.ravel()[where]
-        return np.asarray(np.log((a + STRANGE) / (b + STRANGE)), np.float32)
+        each = np.log((self.hide.ravel() + STRANGE) / (self.table.ravel() + STRANGE)).astype(np.float32)
+        return np.asarray(each[colour_bins(image)])
 
 
 def tell_apart(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -> Apart:
@@ -222,17 +221,17 @@ def _beside(said: Raster, mm: float) -> Raster:
 
 def colour_bins(image: Raster) -> NDArray[np.int32]:
     """Return which bin of brightness and colour each place of a picture ``(h, w, 3)`` uint8 falls into."""
-    log = LOGS[image]
-    light = log.mean(axis=2)
-    each = (light, log[..., 0] - log[..., 1], log[..., 2] - log[..., 1])
-    at = [
-        np.clip((v - f) / w, 0, n - 1).astype(np.int32)
-        for v, f, w, n in zip(each, FROM, WIDE, BINS, strict=True)
-    ]
-    return np.asarray((at[0] * BINS[1] + at[1]) * BINS[2] + at[2])
+    at = cv2.transform(cv2.LUT(image, LOGS), OF_LOGS)
+    np.clip(at, 0, np.array(BINS, np.float32) - 1, out=at)
+    bin_of = at.astype(np.int32)
+    return np.asarray((bin_of[..., 0] * BINS[1] + bin_of[..., 1]) * BINS[2] + bin_of[..., 2])
 
 
 LOGS: Final = np.log(np.maximum(np.arange(256, dtype=np.float32), 3.0))
+OF_LOGS: Final = np.column_stack(
+    [np.array([[1 / 3, 1 / 3, 1 / 3], [1, -1, 0], [0, -1, 1]]) / WIDE[:, None], -FROM / WIDE]
+)
+"""Takes three logarithms to brightness and two colours, in bins."""
 
 
 def histogram(bins: Raster, weights: Raster | None) -> Raster:
@@ -275,32 +274,45 @@ def _shining(of_hide: Raster) -> Raster:
 
 
 def _walked(image: Raster, lone: Raster, held: Raster) -> Raster:
-    """What each place says by itself, carried along where nothing parts it from its neighbours."""
-    log = cv2.GaussianBlur(LOGS[image], (0, 0), 0.6)
+    """What each place says by itself, carried along where nothing parts it from its neighbours; worked out
+    from what half as fine a picture says.
+    """
+    log = cv2.GaussianBlur(cv2.LUT(image, LOGS), (0, 0), 0.6)
     h, w = lone.shape
-    index = np.arange(h * w).reshape(h, w)
-    pairs, far = [], []
-    for a, b, p, q in (
-        (index[:, :-1], index[:, 1:], log[:, :-1], log[:, 1:]),
-        (index[:-1], index[1:], log[:-1], log[1:]),
-    ):
-        pairs.append((a.ravel(), b.ravel()))
-        far.append(((p - q) ** 2).sum(axis=2).ravel())
-    all_far = np.concatenate(far)
-    weight = np.exp(-all_far / (NO_EDGE * max(float(np.median(all_far)), SMOOTH))) + 1e-3
-    a, b = (np.concatenate([p[k] for p in pairs]) for k in (0, 1))
-    n = h * w
-    total = np.bincount(a, weight, n) + np.bincount(b, weight, n) + held.ravel()
-    entries = np.concatenate([-weight, -weight, total])
-    where = (np.concatenate([a, b, index.ravel()]), np.concatenate([b, a, index.ravel()]))
-    system = coo_array((entries, where), shape=(n, n)).tocsr()
+    far = [((p - q) ** 2).sum(axis=2) for p, q in ((log[:, :-1], log[:, 1:]), (log[:-1], log[1:]))]
+    usual = max(float(np.median(np.concatenate([f.ravel() for f in far]))), SMOOTH)
+    across, down = (np.exp(-f / (NO_EDGE * usual)) + 1e-3 for f in far)
+    begun = lone
+    if min(h, w) > COARSEST:
+        half = (w // 2, h // 2)
+        begun = cv2.resize(_walked(*(_halved(a, half) for a in (image, lone, held))), (w, h))
+    total = held.astype(np.float32)
+    total[:, :-1] += across
+    total[:, 1:] += across
+    total[:-1] += down
+    total[1:] += down
+    # Scaled so that its diagonal is 1, which is what makes few rounds enough.
     scale = 1 / np.sqrt(total)
+    across, down = across * scale[:, :-1] * scale[:, 1:], down * scale[:-1] * scale[1:]
+
+    def pulls(flat: Floats) -> Floats:
+        at = flat.reshape(h, w)
+        out = at.copy()
+        out[:, :-1] -= across * at[:, 1:]
+        out[:, 1:] -= across * at[:, :-1]
+        out[:-1] -= down * at[1:]
+        out[1:] -= down * at[:-1]
+        return out.ravel()
+
     found, _ = cg(
-        system,
-        held.ravel() * lone.ravel(),
-        x0=lone.ravel().astype(np.float64),
+        LinearOperator((h * w, h * w), matvec=pulls, dtype=np.float32),
+        (held * lone * scale).ravel(),
+        x0=(begun / scale).ravel(),
         rtol=2e-3,
         maxiter=400,
-        M=coo_array((scale * scale, (index.ravel(), index.ravel())), shape=(n, n)).tocsr(),
     )
-    return np.asarray(np.clip(found, 0, 1).reshape(h, w), np.float32)
+    return np.asarray(np.clip(found.reshape(h, w) * scale, 0, 1), np.float32)
+
+
+def _halved(raster: Raster, size: tuple[int, int]) -> Raster:
+    return cv2.resize(raster, size, interpolation=cv2.INTER_AREA)

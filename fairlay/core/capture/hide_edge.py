@@ -144,12 +144,12 @@ def _leather(apart: Apart, top: TableTop) -> NDArray[np.uint8]:
 def _without_wedges(mask: NDArray[np.uint8], apart: Apart, top: TableTop) -> NDArray[np.uint8]:
     """A mask without the table that was taken in between a curved edge and a line printed beside it."""
     ppm = top.px_per_mm
-    near = mask - cv2.erode(mask, _disc(WEDGE_MM * ppm))
+    depth: Raster = cv2.distanceTransform(np.pad(mask, 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
     table = cv2.GaussianBlur(apart.odds(top.image), (0, 0), 0.6 * ppm) < WEDGE_ODDS
-    wedges = (table & (near > 0)).astype(np.uint8)
+    wedges = (table & (depth > 0) & (depth < WEDGE_MM * ppm)).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(wedges, connectivity=8)
-    beside = cv2.dilate(1 - mask, _disc(LINE_MM * 1.5 * ppm))
-    touching = np.bincount(labels.ravel(), weights=(beside > 0).ravel(), minlength=count) > 0
+    beside = (depth > 0) & (depth < LINE_MM * 1.5 * ppm)
+    touching = np.bincount(labels[beside], minlength=count) > 0
     gone = touching & (stats[:, cv2.CC_STAT_AREA] > LEAST_WEDGE_MM2 * ppm**2)
     gone[0] = False
     if not gone.any():

@@ -418,11 +418,14 @@ def straighten(images: Sequence[Image], table: TableSeen) -> TableTop:
         for top in range(0, h, BAND):
             rows = slice(top, min(h, top + BAND))
             shown, rim = _seen_by(light, view, (x0, y0), scale, (rows, w))
-            lit = shown * gains(rows)
             # By a table of roots, since a power of every place takes seconds.
-            lit = SHOWN[np.minimum(lit * (len(SHOWN) - 1), len(SHOWN) - 1).astype(np.uint16)]
-            better = rim > best[rows]
-            image[rows][better], whose[rows][better] = lit[better], k
+            shown *= gains(rows) * (len(SHOWN) - 1)
+            lit = SHOWN[np.minimum(shown, len(SHOWN) - 1, out=shown).astype(np.uint16)]
+            if k == 0:
+                image[rows] = lit * (rim > 0)[..., None]
+            else:
+                better = rim > best[rows]
+                image[rows][better], whose[rows][better] = lit[better], k
             best[rows] = np.maximum(best[rows], rim)
     return TableTop(image, best > 0, scale, x0, y0, whose, table.blur_mm)
 
