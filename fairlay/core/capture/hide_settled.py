@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, median_filter
 from scipy.special import ndtr
 
-from fairlay.core.capture.table import TableSeen, TableTop, as_light
+from fairlay.core.capture.table import TableSeen, TableTop
 
 Floats = NDArray[np.float64]
 Image = NDArray[np.uint8]
@@ -41,6 +41,15 @@ SLOPE: Final = 0.6
 SLOPE_OUTSIDE, BEND_OUTSIDE = 1.0, 10.0
 """How little what is outside may lean and bend, in what holds it so."""
 SOFT_MM: Final = 0.1
+MOST_LEFT: Final = 150.0
+COLOURS: Final = np.array([[0.299, 0.587, 0.114], [-0.169, -0.331, 0.5], [0.5, -0.419, -0.081]])
+"""Brightness and two colours of red, green and blue, as a JPEG keeps them (ITU-T T.871)."""
+COLOUR_PX: Final = (0.0, 0.5, 1.0, 1.4)
+"""What a JPEG may blur colour by beside the lens (one standard deviation, px of the picture): kept in half the
+detail and shown again smoothly it is 1.
+"""
+FEW: Final = 200
+"""By so many places along the edge the width is chosen."""
 
 
 def settled(
@@ -61,9 +70,13 @@ def settled(
     t = np.arange(-REACH_MM, REACH_MM + 1e-9, SAMPLE_MM)
     light = _light(points[:, None] + normal[:, None] * t[:, None], images, table, top)
     places = np.arange(-FAR_MM, FAR_MM + 1e-9, PLACE_MM)
-    left, step = _left_over(light, t, places, float(np.hypot(table.blur_mm, SOFT_MM)))
+    spread = float(np.hypot(table.blur_mm, SOFT_MM))
+    px_mm = 1 / max(v.px_per_mm(points.mean(axis=0, keepdims=True)) for v in table.views)
+    left, step = _left_over(
+        light, t, places, np.array([spread, *[_colour_spread(light, t, places, spread, px_mm)] * 2])
+    )
     # A place where no step stands out is no edge.
-    cost = np.minimum(left, 150.0) + 60.0 * (step < LEAST_STEP)
+    cost = np.minimum(left, MOST_LEFT) + 60.0 * (step < LEAST_STEP)
     cost = gaussian_filter1d(cost, ALONG_MM / STEP_MM, axis=0, mode="wrap")
     best = cost.argmin(axis=1)
     inner = np.clip(best, 1, len(places) - 2)
@@ -106,27 +119,48 @@ def _light(at: Floats, images: Sequence[Image], table: TableSeen, top: TableTop)
         rows = np.flatnonzero(whose == k)
         if not len(rows):
             continue
-        curve = as_light(table.seen[k][0].tone).astype(np.float64) / 65535
+        tone = table.seen[k][0].tone
         # A remap takes no more than 32 767 lines.
         for part in np.array_split(rows, len(rows) // 16_000 + 1):
             seen = (
                 view.to_picture(at[part].reshape(-1, 2)).reshape(len(part), at.shape[1], 2).astype(np.float32)
             )
-            out[part] = _remapped(image, curve, seen)
+            out[part] = _remapped(image, tone, seen)
     return out
 
 
-def _remapped(image: Image, curve: Floats, at: NDArray[np.float32]) -> Floats:
-    """Light at places of a picture, interpolated as light between its four pixels."""
+def _remapped(image: Image, tone: float, at: NDArray[np.float32]) -> Floats:
+    """Light and colours at places of a picture, interpolated between its four pixels."""
     h, w = image.shape[:2]
     x, y = np.clip(at[..., 0], 0, w - 1.001), np.clip(at[..., 1], 0, h - 1.001)
     i, j = np.floor(x).astype(np.int32), np.floor(y).astype(np.int32)
     u, v = (x - i)[..., None], (y - j)[..., None]
-    a, b, c, d = (curve[image[j + dj, i + di]] for dj, di in ((0, 0), (0, 1), (1, 0), (1, 1)))
+    a, b, c, d = (_parted(image[j + dj, i + di], tone) for dj, di in ((0, 0), (0, 1), (1, 0), (1, 1)))
     return np.asarray((a * (1 - u) + b * u) * (1 - v) + (c * (1 - u) + d * u) * v)
 
 
-def _left_over(light: Floats, t: Floats, places: Floats, spread: float) -> tuple[Floats, Floats]:
+def _parted(shown: Image, tone: float) -> Floats:
+    """Return brightness as light, and two colours as shown, of levels ``(..., 3)``: a lens blurs light, a JPEG
+    the colours that it shows.
+    """
+    out = (shown / 255.0) @ COLOURS.T
+    out[..., 0] = np.maximum(out[..., 0], 0.0) ** tone
+    return np.asarray(out)
+
+
+def _colour_spread(light: Floats, t: Floats, places: Floats, spread: float, px_mm: float) -> float:
+    """How wide the edge is shown in colour (mm), by some places along it."""
+    few = light[:: max(1, len(light) // FEW), :, 1:]
+    wide = [float(np.hypot(spread, p * px_mm)) for p in COLOUR_PX]
+    return min(
+        wide,
+        key=lambda w: float(
+            np.minimum(_left_over(few, t, places, np.array([w, w]))[0].min(axis=1), MOST_LEFT).sum()
+        ),
+    )
+
+
+def _left_over(light: Floats, t: Floats, places: Floats, spreads: Floats) -> tuple[Floats, Floats]:
     """What a step at each place leaves over of each profile (squares, in units of the noise, less what noise
     alone leaves), and how high the step is there, as a share of the way from leather to table.
     """
@@ -140,19 +174,23 @@ def _left_over(light: Floats, t: Floats, places: Floats, spread: float) -> tuple
     way = (outer - inner) / noise
     length = np.maximum((way * way).sum(axis=1), 1e-6)
     value = (light - inner[:, None]) / noise
-    left, step = (np.empty((len(light), len(places))) for _ in range(2))
+    left, step = (np.zeros((len(light), len(places))) for _ in range(2))
     for k, e in enumerate(places):
         near = t <= e + OUTSIDE_MM
         s = t[near] - e
-        rise = ndtr(s / spread)
-        # Inside: the leather's level, with a little lean; outside: a curve of its own.
-        design = np.stack([np.minimum(s, 0) * (1 - rise), rise, rise * s, rise * s * s], axis=1)
-        held = np.diag([SLOPE * REACH_MM, 0.0, SLOPE_OUTSIDE, BEND_OUTSIDE])[[0, 2, 3]]
-        back = np.linalg.pinv(np.vstack([design, held]))[:, : len(s)]
-        figures = np.einsum("fs,nsc->nfc", back, value[:, near])
-        rest = value[:, near] - np.einsum("sf,nfc->nsc", design, figures)
-        left[:, k] = np.minimum(rest * rest, 25.0).sum(axis=(1, 2)) - 3.0 * len(s)
-        step[:, k] = (figures[:, 1] * way).sum(axis=1) / length
+        left[:, k] = -float(light.shape[2]) * len(s)
+        for spread in np.unique(spreads):
+            own = spreads == spread
+            rise = ndtr(s / spread)
+            # Inside: the leather's level, with a little lean; outside: a curve of its own.
+            design = np.stack([np.minimum(s, 0) * (1 - rise), rise, rise * s, rise * s * s], axis=1)
+            held = np.diag([SLOPE * REACH_MM, 0.0, SLOPE_OUTSIDE, BEND_OUTSIDE])[[0, 2, 3]]
+            back = np.linalg.pinv(np.vstack([design, held]))[:, : len(s)]
+            here = value[:, near][..., own]
+            figures = np.einsum("fs,nsc->nfc", back, here)
+            rest = here - np.einsum("sf,nfc->nsc", design, figures)
+            left[:, k] += np.minimum(rest * rest, 25.0).sum(axis=(1, 2))
+            step[:, k] += (figures[:, 1] * way[:, own]).sum(axis=1) / length
     return left, step
 
 
