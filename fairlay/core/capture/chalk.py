@@ -28,6 +28,7 @@ from fairlay.core.capture.chalk_lines import (
     SURE,
     Window,
     apart,
+    as_broad,
     band,
     disc,
     dot_outline,
@@ -161,7 +162,7 @@ def find_chalk(
 
     def closed(join: float, breaks: tuple[float, ...]) -> None:
         for cut, own in apart(left, join, ppm):
-            found = [loop for loop in loops(own, ppm, breaks) if is_drawn(loop, own, ppm)]
+            found = as_broad([loop for loop in loops(own, ppm, breaks) if is_drawn(loop, own, ppm)], own)
             for loop in found:
                 keep(loop, cut, band(loop, own, ppm))
             if found:

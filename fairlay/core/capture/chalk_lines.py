@@ -134,6 +134,20 @@ def band(loop: Floats, own: Raster, ppm: float) -> Raster:
     return np.asarray((band > 0) & (own > 0))
 
 
+def as_broad(found: list[Floats], own: Raster) -> list[Floats]:
+    """Return those of the rings that one line closes whose stroke is about as broad as the broadest: a figure
+    written against a ring is none.
+    """
+    depth = cv2.distanceTransform(np.pad(own, 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
+    broad = []
+    for loop in found:
+        around = np.zeros(own.shape, np.uint8)
+        cv2.polylines(around, [np.round(loop).astype(np.int32)], True, 1, 3)
+        on = depth[(around > 0) & (own > 0)]
+        broad.append(float(np.median(on)) if len(on) else 0.0)
+    return [loop for loop, b in zip(found, broad, strict=True) if b >= PEN_SHARE * max(broad)]
+
+
 def half_width(own: Raster) -> float:
     """Return half a line's width in px."""
     return float(

@@ -45,8 +45,8 @@ MOST_LEFT: Final = 150.0
 COLOURS: Final = np.array([[0.299, 0.587, 0.114], [-0.169, -0.331, 0.5], [0.5, -0.419, -0.081]])
 """Brightness and two colours of red, green and blue, as a JPEG keeps them (ITU-T T.871)."""
 COLOUR_PX: Final = (0.0, 0.5, 1.0, 1.4)
-"""What a JPEG may blur colour by beside the lens (one standard deviation, px of the picture): kept in half the
-detail and shown again smoothly it is 1.
+"""What a JPEG may blur colour by beside the lens (one standard deviation, px of the picture): kept in half
+the detail and shown again smoothly it is 1.
 """
 FEW: Final = 200
 """By so many places along the edge the width is chosen."""
@@ -140,8 +140,8 @@ def _remapped(image: Image, tone: float, at: NDArray[np.float32]) -> Floats:
 
 
 def _parted(shown: Image, tone: float) -> Floats:
-    """Return brightness as light, and two colours as shown, of levels ``(..., 3)``: a lens blurs light, a JPEG
-    the colours that it shows.
+    """Return brightness as light, and two colours as shown, of levels ``(..., 3)``: a lens blurs light, a
+    JPEG the colours that it shows.
     """
     out = (shown / 255.0) @ COLOURS.T
     out[..., 0] = np.maximum(out[..., 0], 0.0) ** tone
