@@ -1,13 +1,27 @@
-"""Where an edge lies along a line across it: half way between what is on either side."""
+"""Where an edge lies along a line across it: half way between what is on either side; and of what that is
+asked.
+"""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 Raster = NDArray[Any]
+
+COLOURS: Final = np.array([[0.299, 0.587, 0.114], [-0.169, -0.331, 0.5], [0.5, -0.419, -0.081]], np.float32)
+"""Brightness and two colours of red, green and blue, as a JPEG keeps them (ITU-T T.871)."""
+
+
+def as_blurred(shown: Raster, tone: float) -> Raster:
+    """Return brightness as light, by the power ``tone`` of what is shown, and two colours as shown, of levels
+    ``(..., 3)`` from 0 to 1: a lens blurs light, a JPEG the colours that it shows.
+    """
+    out = shown @ COLOURS.T
+    out[..., 0] = np.maximum(out[..., 0], 0.0) ** tone
+    return np.asarray(out)
 
 
 def half_way(profile: Raster, t: NDArray[np.float64], least: float) -> NDArray[np.float64]:

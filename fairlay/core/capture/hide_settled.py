@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, median_filter
 from scipy.special import ndtr
 
+from fairlay.core.capture.edges_of_parts import as_blurred
 from fairlay.core.capture.table import TableSeen, TableTop
 
 Floats = NDArray[np.float64]
@@ -42,8 +43,6 @@ SLOPE_OUTSIDE, BEND_OUTSIDE = 1.0, 10.0
 """How little what is outside may lean and bend, in what holds it so."""
 SOFT_MM: Final = 0.1
 MOST_LEFT: Final = 150.0
-COLOURS: Final = np.array([[0.299, 0.587, 0.114], [-0.169, -0.331, 0.5], [0.5, -0.419, -0.081]])
-"""Brightness and two colours of red, green and blue, as a JPEG keeps them (ITU-T T.871)."""
 COLOUR_PX: Final = (0.0, 0.5, 1.0, 1.4)
 """What a JPEG may blur colour by beside the lens (one standard deviation, px of the picture): kept in half
 the detail and shown again smoothly it is 1.
@@ -135,17 +134,10 @@ def _remapped(image: Image, tone: float, at: NDArray[np.float32]) -> Floats:
     x, y = np.clip(at[..., 0], 0, w - 1.001), np.clip(at[..., 1], 0, h - 1.001)
     i, j = np.floor(x).astype(np.int32), np.floor(y).astype(np.int32)
     u, v = (x - i)[..., None], (y - j)[..., None]
-    a, b, c, d = (_parted(image[j + dj, i + di], tone) for dj, di in ((0, 0), (0, 1), (1, 0), (1, 1)))
+    a, b, c, d = (
+        as_blurred(image[j + dj, i + di] / 255.0, tone) for dj, di in ((0, 0), (0, 1), (1, 0), (1, 1))
+    )
     return np.asarray((a * (1 - u) + b * u) * (1 - v) + (c * (1 - u) + d * u) * v)
-
-
-def _parted(shown: Image, tone: float) -> Floats:
-    """Return brightness as light, and two colours as shown, of levels ``(..., 3)``: a lens blurs light, a
-    JPEG the colours that it shows.
-    """
-    out = (shown / 255.0) @ COLOURS.T
-    out[..., 0] = np.maximum(out[..., 0], 0.0) ** tone
-    return np.asarray(out)
 
 
 def _colour_spread(light: Floats, t: Floats, places: Floats, spread: float, px_mm: float) -> float:

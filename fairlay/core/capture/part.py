@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, median_filter
 
-from fairlay.core.capture.edges_of_parts import half_way
+from fairlay.core.capture.edges_of_parts import as_blurred, half_way
 from fairlay.core.capture.squares import PaperSeen
 from fairlay.core.errors import BadPicture
 from fairlay.core.shapes.rings import Ring, simple_ring
@@ -101,11 +101,13 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
     Raises BadPicture where nothing lies there, or where a part reaches over the border of the squares.
     """
     ratio = _against_paper(straight, paper)
-    score, neutral = _score(ratio, straight.px_per_mm)
-    # Where an edge lies is asked of light, since that is what a lens blurs.
-    light = ratio**SHOWN_POWER
-    edge_score, _ = _score(light, straight.px_per_mm)
-    fields = edge_score, np.asarray((1 - light.mean(axis=2)) / 0.95, np.float32)
+    apart = _apart(ratio, straight.px_per_mm)
+    score, neutral = _score(ratio, apart, np.ones(3), np.ones((3, 3)), straight.px_per_mm)
+    # Where an edge lies is asked of brightness as light, since that is what a lens blurs, and of colours as
+    # shown, since those a JPEG does. Shadow takes from paper brightness alone.
+    parted = as_blurred(ratio, SHOWN_POWER)
+    edge_score, _ = _score(parted, apart, np.eye(3)[0], np.diag([1.0, 0.0, 0.0]), straight.px_per_mm)
+    fields = edge_score, np.asarray((1 - (ratio**SHOWN_POWER).mean(axis=2)) / 0.95, np.float32)
     k = max(3, round(SPECK_MM * straight.px_per_mm) | 1)
     dark = np.asarray((1 - ratio.mean(axis=2)) / 0.8, np.float32)
     # Too dark for any shadow is part, whatever its colour: an edge burnished black round a brown face.
@@ -275,16 +277,9 @@ def _filled(levels: Floats, weight: Floats) -> Floats:
     return out
 
 
-def _score(ratio: Floats, ppm: float) -> tuple[Floats, bool]:
-    """How far each place is from paper toward the part: 0 paper, 1 part, linear between, blind to shadow as
-    far as colours allow.
-
-    And whether the part has no colour of its own, so that shadow is told from it by darkness alone.
-
-    Fisher's discriminant between what is surely part and paper, whose spread includes that of shadow (equal
-    in all channels).
-    """
-    smooth = cv2.GaussianBlur(ratio, (0, 0), max(0.5, 0.15 * ppm))
+def _apart(ratio: Floats, ppm: float) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Where there is surely part, and surely paper; nowhere where nothing but paper is seen."""
+    smooth = _evened(ratio, ppm)
     light = smooth.mean(axis=2)
     chroma = smooth / np.maximum(light, 0.02)[..., None]
     usual = np.median(chroma[light > 0.85].reshape(-1, 3), axis=0) if (light > 0.85).any() else np.ones(3)
@@ -300,23 +295,48 @@ def _score(ratio: Floats, ppm: float) -> tuple[Floats, bool]:
     sure = cv2.morphologyEx(sure, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (k, k)))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(sure, connectivity=8)
     if count < 2:
-        return np.zeros(ratio.shape[:2], np.float32), False
+        return np.zeros(light.shape, bool), labels == 0
     large = [
         c for c in range(1, count) if stats[c, cv2.CC_STAT_AREA] > 0.2 * stats[1:, cv2.CC_STAT_AREA].max()
     ]
     inside = np.isin(labels, large).astype(np.uint8)
     depth = cv2.distanceTransform(inside, cv2.DIST_L2, 3)
-    core = depth > min(2.0 * ppm, 0.6 * float(depth.max()))
+    return depth > min(2.0 * ppm, 0.6 * float(depth.max())), (light > 0.85) & (labels == 0)
+
+
+def _score(
+    seen: Floats,
+    apart: tuple[NDArray[np.bool_], NDArray[np.bool_]],
+    bare: Floats,
+    shadow: Floats,
+    ppm: float,
+) -> tuple[Floats, bool]:
+    """How far each place is from paper toward the part: 0 paper, 1 part, linear between, blind to shadow as
+    far as colours allow. And whether the part has no colour of its own, so that shadow is told from it by
+    darkness alone.
+
+    ``seen``: what each place shows ``(h, w, 3)``; ``apart``: where there is surely part, and paper; ``bare``:
+    what paper shows; ``shadow``: which ways shadow takes it (3, 3). Fisher's discriminant between part and
+    paper, whose spread includes that of shadow.
+    """
+    core, plain = apart
+    if not core.any():
+        return np.zeros(seen.shape[:2], np.float32), False
+    smooth = _evened(seen, ppm)
     part = smooth[core].astype(np.float64)
     middle = np.median(part, axis=0)
-    paper = smooth[(light > 0.85) & (labels == 0)]
+    paper = smooth[plain]
     spread = np.cov(part.T) * 0.5 + (
         np.cov(paper[:: max(1, len(paper) // 50_000)].T) if len(paper) > 10 else np.eye(3) * 1e-4
     )
-    spread = spread + np.full((3, 3), SHADOW_SPREAD**2) + np.eye(3) * 1e-4
-    w = np.linalg.solve(spread, middle - 1.0)
-    score = np.asarray(((ratio - 1.0) @ w.astype(np.float32)) / float(w @ (middle - 1.0)), np.float32)
+    spread = spread + shadow * SHADOW_SPREAD**2 + np.eye(3) * 1e-4
+    w = np.linalg.solve(spread, middle - bare)
+    score = np.asarray(((seen - bare) @ w.astype(np.float32)) / float(w @ (middle - bare)), np.float32)
     return score, float(np.ptp(middle)) < NEUTRAL_SPAN
+
+
+def _evened(seen: Floats, ppm: float) -> Floats:
+    return np.asarray(cv2.GaussianBlur(seen, (0, 0), max(0.5, 0.15 * ppm)))
 
 
 def _one_part(mask: Raster, fields: tuple[Raster, ...], straight: Straight, square_mm: float) -> PartSeen:
