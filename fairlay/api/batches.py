@@ -46,7 +46,17 @@ from fairlay.core.lay.order import (
 from fairlay.core.lay.propose import USUAL_SHARE, Offered, propose
 from fairlay.core.pattern.words import needs_in_words
 from fairlay.core.rules import Policy
-from fairlay.store import articles, batches, changed_leather, hides, lays, learned, ordering, spoken_for
+from fairlay.store import (
+    articles,
+    batches,
+    changed_leather,
+    hides,
+    lays,
+    learned,
+    ordering,
+    prices,
+    spoken_for,
+)
 from fairlay.store.batches import Batch, Ordered
 from fairlay.store.fair import FairQuestion, fair_of, runs_of
 from fairlay.store.hides import OnRack
@@ -195,6 +205,7 @@ def begin_lay(batch_id: int, asked: NewLay) -> Created:
         Policy(batch.gap_mm, batch.grain_school),
         asked.objective,
         batch.match_sets,
+        rack=prices.rack_worth(),
     )
     leather = [LaidOn(found.id, found.version) for found in chosen]
     return Created(

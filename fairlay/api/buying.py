@@ -129,13 +129,13 @@ def _asked_source(asked: SourceIn, material: str, known: Sequence[Source]) -> So
 def shop_prices() -> Prices:
     """What else than leather costs."""
     p = prices.prices()
-    return Prices(minute=p.minute, thread_m=p.thread_m, hardware=dict(p.hardware))
+    return Prices(minute=p.minute, thread_m=p.thread_m, hardware=dict(p.hardware), strip_m=p.strip_m)
 
 
 @router.put("/prices", status_code=204)
 def put_prices(asked: Prices) -> None:
     """Keep what else than leather costs."""
-    prices.set_prices(ShopPrices(asked.minute, asked.thread_m, asked.hardware))
+    prices.set_prices(ShopPrices(asked.minute, asked.thread_m, asked.hardware, asked.strip_m))
 
 
 @router.get("/costing/{article_id}")

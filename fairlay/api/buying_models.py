@@ -154,6 +154,7 @@ class Prices(BaseModel):
     minute: Annotated[float, Field(ge=0, le=1000000)] = 0.0
     thread_m: Annotated[float, Field(ge=0, le=1000000)] = 0.0
     hardware: dict[Annotated[str, Field(max_length=64)], Annotated[float, Field(ge=0, le=1000000)]] = {}
+    strip_m: Annotated[float, Field(ge=0, le=1000000)] = 0.0
 
 
 class CostIn(BaseModel):

@@ -196,6 +196,9 @@ def state_of(lay_id: int, job: Job, shown: Shown, batch: Batch) -> LaidState:
             cost=figures.cost,
             remnant_m2=figures.remnant_m2,
             remnant_end=figures.remnant_end,
+            strip_mm=figures.strip_mm,
+            tight_m2=figures.tight_m2,
+            rack_worth=figures.rack_worth,
             length_mm=figures.length_mm,
         )
         for figures in measures.per_hide

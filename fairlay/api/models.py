@@ -157,6 +157,9 @@ class HideFigures(BaseModel):
     cost: float
     remnant_m2: float
     remnant_end: str
+    strip_mm: float
+    tight_m2: float
+    rack_worth: float
     length_mm: float | None
 
 

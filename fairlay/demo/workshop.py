@@ -15,7 +15,7 @@ from fairlay.core.rules import Policy
 from fairlay.demo import sides
 from fairlay.demo.patterns import BODY, LINING, STRAP, articles
 from fairlay.store import articles as article_store
-from fairlay.store import batches, deliveries, hides, lays, people, settings
+from fairlay.store import batches, deliveries, hides, lays, people, prices, settings
 from fairlay.store.acting import acting_as
 from fairlay.store.clock import now
 from fairlay.store.database import connected
@@ -176,6 +176,7 @@ def _lay_by_engine(batch_id: int, hide_ids: list[int]) -> None:
         Policy(batch.gap_mm, batch.grain_school),
         "order",
         batch.match_sets,
+        rack=prices.rack_worth(),
     )
     leather = [lays.LaidOn(r.id, r.version) for r in rack]
     lay_id = lays.create_lay(batch_id, BODY, job, leather)

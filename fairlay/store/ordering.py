@@ -145,6 +145,7 @@ def _job_now(batch: Batch, material: str, job: Job) -> Job:
         Policy(batch.gap_mm, batch.grain_school),
         job.objective,
         batch.match_sets,
+        rack=job.rack,
     )
     return replace(now, hides=tuple(hides))
 

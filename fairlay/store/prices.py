@@ -9,6 +9,8 @@ from pydantic import TypeAdapter
 from fairlay.core.book.costing import Prices
 from fairlay.core.errors import Refused
 from fairlay.core.formats.stored import Document
+from fairlay.core.lay.rack import RackWorth
+from fairlay.store.book import class_worth
 from fairlay.store.database import connected
 from fairlay.store.tables import SettingRow
 
@@ -24,9 +26,16 @@ def prices() -> Prices:
 
 
 @connected
+def rack_worth() -> RackWorth:
+    """Return what leather on the rack is worth to the shop, by its own prices."""
+    worth = class_worth()
+    return RackWorth(prices().strip_m, (worth[1], worth[2], worth[3], worth[4]))
+
+
+@connected
 def set_prices(chosen: Prices) -> None:
     """Keep the shop's prices. Raises Refused for a price under 0; those before are kept then."""
-    each = [chosen.minute, chosen.thread_m, *chosen.hardware.values()]
+    each = [chosen.minute, chosen.thread_m, chosen.strip_m, *chosen.hardware.values()]
     if min(each) < 0 or max(each) > 1e6:
         raise Refused(
             "a price that makes no sense", value=min(each), expected="0 or more; those before were kept"

@@ -24,6 +24,14 @@ def test_a_hide_is_cut_on_a_tablet(browser: Browser, page: Page, address: str) -
         if _api(page, "GET", f"/api/jobs/{job['id']}")["state"] == "done":
             break
         page.wait_for_timeout(200)
+    # Before the first cut the templates are laid on the hide and compared with the lay.
+    page.goto(f"{address}/lay/{lay}/templates/O-045")
+    page.get_by_role("button", name="Take one").click()
+    compared = page.get_by_role("region", name="Templates")
+    expect(compared).to_contain_text(re.compile(r"\d+ templates? found of \d+ planned"), timeout=120_000)
+    planned = len(_api(page, "GET", f"/api/lays/{lay}")["state"]["placements"])
+    expect(page.locator("[data-template]")).to_have_count(planned)
+    expect(compared.get_by_text("was not found")).to_have_count(0)
     context = browser.new_context(viewport=TABLET, has_touch=True)
     tablet = context.new_page()
     tablet.goto(f"{address}/cut")

@@ -37,8 +37,13 @@ def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) 
     expect(page.get_by_text("By the invoice 1 hide and 22 ft² are still to come.")).to_be_visible()
     number = (page.get_by_role("rowheader").first.text_content() or "").strip()
 
-    # A picture that cannot be used says why; then one that can.
+    # The camera is tried on the printed page first.
     page.get_by_label(f"Measure {number}").click()
+    page.get_by_role("region", name="Check the camera").get_by_role("button", name="Take one").click()
+    checked = page.get_by_role("status").filter(has_text="mm measured")
+    expect(checked).to_contain_text(re.compile(r"[+-]?0\.\d\d %"), timeout=60_000)
+
+    # A picture that cannot be used says why; then one that can.
     page.get_by_label("Or the simulated camera, over").select_option("a side with its markers covered")
     page.get_by_role("button", name="Take a picture").click()
     page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
@@ -49,6 +54,15 @@ def test_a_lot_of_four_is_received_and_one_side_known(page: Page, address: str) 
     page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
     expect(page.get_by_text(re.compile("10 markers agree within"))).to_be_visible(timeout=60_000)
     expect(page.locator("g[data-ring]")).to_have_count(6)
+
+    # One is said to be a stain, and the picture read again: then without what was said.
+    page.get_by_role("button", name="This is a stain").click()
+    at = page.locator("g[data-ring='2'] path").first.bounding_box()
+    assert at is not None
+    page.mouse.click(at["x"] + at["width"] / 2, at["y"] + at["height"] / 2)
+    expect(page.locator("g[data-ring]")).to_have_count(5, timeout=60_000)
+    page.get_by_role("button", name="Read it without them").click()
+    expect(page.locator("g[data-ring]")).to_have_count(6, timeout=60_000)
 
     # One ring is corrected: what it is, how bad, and where its edge runs; a reload keeps it.
     page.get_by_role("button", name="Ring 2", exact=True).click()

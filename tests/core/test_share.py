@@ -6,12 +6,14 @@ from __future__ import annotations
 
 import itertools
 import json
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely.geometry import box
 
 from fairlay.core.engine import lay_job
 from fairlay.core.engine.bank import build_bank
@@ -21,10 +23,14 @@ from fairlay.core.engine.reasons import tables_of
 from fairlay.core.engine.share import Share
 from fairlay.core.engine.table import HideTable
 from fairlay.core.errors import BadJob
-from fairlay.core.formats.exchange import read_job, write_lay
-from fairlay.core.lay import Job, Lay, measure
+from fairlay.core.formats.exchange import read_job, write_job, write_lay
+from fairlay.core.lay import Job, Lay, Placement, measure
 from fairlay.core.lay.again import job_again
 from fairlay.core.lay.measures import worth
+from fairlay.core.lay.rack import End, Ends, RackWorth
+from fairlay.core.shapes.placing import Placing
+from fairlay.core.shapes.rings import common
+from fairlay.core.tolerances import REMNANT_MIN_M2
 from tests import jobs, referee
 from tests.effort import tried
 
@@ -197,3 +203,69 @@ def test_what_is_pinned_stays_and_the_rest_is_laid_around_it() -> None:
         job_again(job, lay, only=["Q-9"])
     with pytest.raises(BadJob, match="tab number 100 is pinned but does not lie"):
         job_again(job, lay, pinned=[("tab", 99)])
+
+
+@settings(max_examples=tried(60, 600), deadline=None)
+@given(
+    ends=st.tuples(st.floats(0, 800), st.floats(0, 800)),
+    run=st.floats(0, 40),
+    classes=st.tuples(*[st.floats(0.05, 1)] * 4),
+    keep=st.sampled_from([None, "tail", "neck"]),
+)
+def test_an_end_on_the_rack_is_worth_what_lies_in_it(
+    ends: tuple[float, float], run: float, classes: Any, keep: Any
+) -> None:
+    hide = replace(read_job(json.dumps(jobs.everything())).hides[0], keep_end=keep)
+    lo, hi = sorted(ends)
+    whole = Ends(hide, RackWorth(run, classes))
+    end = whole.larger(lo, hi)
+    area, right = hide.end_kept_mm2(lo, hi)
+    assert end.area_m2 == pytest.approx(area / 1e6, abs=1e-4)
+    if end.area_m2 < REMNANT_MIN_M2:
+        assert end == End(end.area_m2)
+        return
+    x0, y0, x1, y1 = hide.region.bounds
+    part = hide.region.intersection(box(hi, y0, x1, y1) if right else box(x0, y0, lo, y1))
+    loose = hide.looser_than(1)
+    assert end.tight_m2 == pytest.approx(part.difference(loose).area / 1e6, abs=2e-3)
+
+    def money(of: Any) -> float:
+        each = [common(shown, of).area * classes[zone.tightness - 1] for zone, shown in hide.zone_regions]
+        bare = of.area - sum(common(shown, of).area for _, shown in hide.zone_regions)
+        return (sum(each) + bare * classes[0]) / 1e6
+
+    price = hide.cost_per_m2 * hide.region.area / 1e6 / money(hide.region)
+    told = price * money(part) + run * end.run_mm / 1000
+    assert end.beyond == pytest.approx(told - end.area_m2 * hide.cost_per_m2, abs=0.02)
+    assert 0 <= end.run_mm <= (x1 - hi if right else lo - x0) + 4
+
+
+def test_an_order_leaves_the_better_block_where_that_is_worth_more() -> None:
+    """A long board of which one end is tight: by area alone either end is as good."""
+    board = {"id": "Q-1", "kind": "offcut", "outline": jobs.rectangle(2400, 400), "cost_per_m2": 100.0}
+    zones = [{"outline": jobs.rectangle(1150, 400), "tightness": 1, "stretch_deg": 90.0}]
+    board["zones"] = [{"outline": jobs.rectangle(2400, 400), "tightness": 3, "stretch_deg": 90.0}, *zones]
+    free = {"axis_deg": 0, "tolerance_deg": 90}
+    pieces = [jobs.piece("panel", jobs.rectangle(390, 390), 3, max_tightness=4, grain=free)]
+    asked = jobs.sets(1, objective="order", hides=[board], pieces=pieces, match_sets=[])
+    left = {}
+    for name, classes in (("tight", [1, 0.8, 0.5, 0.3]), ("loose", [0.3, 0.5, 0.8, 1])):
+        job, lay = laid(asked | {"rack": {"classes": classes}}, steps=60)
+        left[name] = measure(job, lay).per_hide[0].tight_m2
+    assert left["tight"] > 0.45 and left["loose"] < 0.1
+    plain, best = (read_job(json.dumps(asked | {"rack": r})) for r in ({}, {"run_per_m": 5.0}))
+    assert read_job(json.dumps(write_job(best))).rack.run_per_m == 5.0 and "rack" not in write_job(plain)
+
+
+def test_of_two_lays_that_cost_the_same_the_larger_block_wins() -> None:
+    asked = order(1, rack={})
+    job = read_job(json.dumps(asked))
+    wide = [("tab", k, 40.0 + 1390 * k, 60.0) for k in range(2)]
+    near = [("tab", 0, 40.0, 60.0), ("tab", 1, 1050.0, 60.0)]
+    worths = []
+    for places in (wide, near):
+        lay = Lay(tuple(Placement(p, c, "Q-1", Placing(x, y, 0.0)) for p, c, x, y in places))
+        figures = measure(job, lay)
+        assert figures.per_hide[1].remnant_m2 == 0.0
+        worths.append((figures.cost, worth(job, figures)))
+    assert worths[0][0] == worths[1][0] and worths[1][1] > worths[0][1]

@@ -14,12 +14,14 @@ from fairlay.core.pattern import Piece
 @dataclass(frozen=True)
 class Prices:
     """What else than leather costs, as the shop states it: a minute of work, a metre of thread, a piece of
-    each hardware by its name. What is not stated costs nothing, and is told.
+    each hardware by its name. What is not stated costs nothing, and is told. ``strip_m``: what a metre of
+    strip that a remnant still gives is worth, beside its area.
     """
 
     minute: float = 0.0
     thread_m: float = 0.0
     hardware: Mapping[str, float] = field(default_factory=dict)
+    strip_m: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -68,7 +68,7 @@ class Share:
         self, job: Job, bank: Bank, tables: list[HideTable], rng: np.random.Generator, stop: Stop
     ) -> None:
         self.job, self.bank, self.tables, self.rng, self.stop = job, bank, tables, rng, stop
-        self.cuts = [Cut(t) for t in tables]
+        self.cuts = [Cut(t, job.rack) for t in tables]
         self.demand = {v.index: demand(v) for v in bank.variants}
         self.columns = {
             name: Columns(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -16,6 +17,7 @@ from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadJob, BadLay, BadPattern, BadShape
 from fairlay.core.lay.lay import Better, Job, Lay, Placement, Unplaced
+from fairlay.core.lay.rack import RackWorth
 from fairlay.core.lay.sound import MOST_COPIES, check_job, roll_length_mm, size_question
 from fairlay.core.leather.hide import Flaw, Hide, Reading, Reserved, Zone, check_hide
 from fairlay.core.pattern.drawn import mark_from, mark_values
@@ -127,6 +129,14 @@ class PlacementRecord(_Record):
     mirrored: bool = False
 
 
+Worth = Annotated[FiniteFloat, Field(ge=0.05, le=1)]
+
+
+class RackRecord(_Record):
+    run_per_m: FiniteFloat = Field(default=0.0, ge=0, le=1e6)
+    classes: tuple[Worth, Worth, Worth, Worth] = (1.0, 1.0, 1.0, 1.0)
+
+
 class JobRecord(_Record):
     format: Literal["fairlay.job/1"]
     name: str = "job"
@@ -139,6 +149,7 @@ class JobRecord(_Record):
     fixed: list[PlacementRecord] = []
     seconds: FiniteFloat = Field(default=60.0, gt=0)
     seed: int = 1
+    rack: RackRecord = RackRecord()
 
 
 class UnplacedRecord(_Record):
@@ -220,6 +231,7 @@ def read_job(text: str | bytes, *, sizes_are_right: bool = False) -> Job:
         fixed=tuple(read_placement(f) for f in record.fixed),
         seconds=record.seconds,
         seed=record.seed,
+        rack=RackWorth(record.rack.run_per_m, record.rack.classes),
     )
     check_job(job)
     question = size_question(job.pieces)
@@ -394,6 +406,7 @@ def write_job(job: Job) -> dict[str, Any]:
         "hides": [hide_values(h) for h in job.hides],
         "pieces": [piece_values(p) for p in job.pieces],
         "fixed": [placement_values(f) for f in job.fixed],
+        **({} if job.rack == RackWorth() else {"rack": asdict(job.rack)}),
     }
 
 

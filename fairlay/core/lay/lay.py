@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
+from fairlay.core.lay.rack import RackWorth
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules.ground import Policy
@@ -48,7 +49,7 @@ class Job:
     """What the engine is asked: pieces to lay on hides, under a policy, toward an objective; hides in
     ``leave`` stay as they are. Copies in ``excused`` (piece, copy) lie where a cutter insists: nothing is
     held against their place, angle or distance. ``more_of``: of these pieces alone more is laid (none: of
-    all).
+    all). ``rack``: what leather left of an order is worth to the shop.
     """
 
     name: str
@@ -63,6 +64,7 @@ class Job:
     leave: frozenset[str] = frozenset()
     excused: frozenset[tuple[str, int]] = frozenset()
     more_of: frozenset[str] = frozenset()
+    rack: RackWorth = field(default_factory=RackWorth)
 
     def lays(self, piece_id: str) -> bool:
         """Whether more of a piece is to be laid."""

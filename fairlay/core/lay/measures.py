@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from shapely.geometry import Polygon
 
 from fairlay.core.lay.lay import Job, Lay
+from fairlay.core.lay.rack import FOR_NOTHING, End, ends_of
 from fairlay.core.leather import Hide
 from fairlay.core.shapes.placing import place_points
 from fairlay.core.tolerances import REMNANT_MIN_M2
@@ -19,7 +20,9 @@ class HideMeasures:
     """One hide of a lay. Areas in m2, cost in the shop's currency, lengths in mm.
 
     ``used_m2`` is the hide's area less a straight-cut end worth racking; ``remnant_end``
-    says which end that is (tail, neck or none). On a roll it is width times length used.
+    says which end that is (tail, neck or none). On a roll it is width times length used. Of that end:
+    ``strip_mm`` is how long a strip it gives, ``tight_m2`` its tight leather, ``rack_worth`` the money that
+    it is worth beyond its area at the hide's price. ``end_m2`` is the larger end, worth racking or not.
     """
 
     hide: str
@@ -31,6 +34,10 @@ class HideMeasures:
     remnant_m2: float
     remnant_end: str
     length_mm: float | None
+    strip_mm: float = 0.0
+    tight_m2: float = 0.0
+    rack_worth: float = 0.0
+    end_m2: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -96,17 +103,31 @@ def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
     usable = hide.usable.area / MM2_PER_M2
     length: float | None = None
     remnant, end, used = 0.0, "none", 0.0
+    larger = End(0.0)
     if hide.is_roll:
         length = hi
         usable = _roll_usable_m2(hide, hi) if here else 0.0
         used = hi * (hide.width_mm or 0.0) / MM2_PER_M2
     elif here:
         kept, right = hide.end_kept_mm2(lo, hi)
+        larger = ends_of(hide, job.rack).larger(lo, hi)
         if kept >= REMNANT_MIN_M2 * MM2_PER_M2:
             remnant, end = kept / MM2_PER_M2, hide.end_name(right)
         used = hide.region.area / MM2_PER_M2 - remnant
     return HideMeasures(
-        hide.id, len(here), placed, usable, used, used * hide.cost_per_m2, remnant, end, length
+        hide.id,
+        len(here),
+        placed,
+        usable,
+        used,
+        used * hide.cost_per_m2,
+        remnant,
+        end,
+        length,
+        larger.run_mm,
+        larger.tight_m2,
+        larger.beyond,
+        larger.area_m2,
     )
 
 
@@ -120,7 +141,8 @@ def worth(job: Job, measures: Measures) -> float:
     """Return one number by which lays of the same job compare: larger is better.
 
     Fill: the fill. Sets: whole sets, then the fill as a fraction. Order: pieces of the
-    order placed, then the money's worth of leather not used, as a fraction of all of it.
+    order placed, then the money's worth of leather not used, as a fraction of all of it; what is racked
+    counts for what it is worth to the shop.
     """
     if job.objective == "fill":
         return measures.fill
@@ -129,4 +151,10 @@ def worth(job: Job, measures: Measures) -> float:
     if any(hide.is_roll for hide in job.hides):
         return measures.placed + 1.0 / (1.0 + measures.used_m2)
     whole = sum(hide.region.area * hide.cost_per_m2 for hide in job.hides) / MM2_PER_M2
-    return measures.placed + (max(0.0, 1.0 - measures.cost / whole) if whole else 0.0)
+    prices = {hide.id: hide.cost_per_m2 for hide in job.hides}
+    left = sum(
+        h.rack_worth + (0.0 if h.remnant_m2 else FOR_NOTHING * h.end_m2 * prices[h.hide])
+        for h in measures.per_hide
+    )
+    saved = 1.0 - (measures.cost - left) / whole if whole else 0.0
+    return measures.placed + min(max(saved, 0.0), 0.999_999)

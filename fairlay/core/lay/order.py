@@ -9,6 +9,7 @@ from functools import lru_cache
 
 from fairlay.core.errors import BadJob
 from fairlay.core.lay.lay import Job, Objective
+from fairlay.core.lay.rack import RackWorth
 from fairlay.core.lay.sound import check_job, roll_length_mm
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece, part_id
@@ -167,6 +168,7 @@ def job_for(
     match_sets: Sequence[str] = (),
     seconds: float = 60.0,
     seed: int = 1,
+    rack: RackWorth | None = None,
 ) -> Job:
     """Return the job of laying one material of a batch on the hides chosen for it.
 
@@ -194,6 +196,7 @@ def job_for(
         (),
         seconds,
         seed,
+        rack=rack or RackWorth(),
     )
     check_job(job)
     return job

@@ -5371,10 +5371,16 @@ export interface components {
             pieces: number;
             /** Placed M2 */
             placed_m2: number;
+            /** Rack Worth */
+            rack_worth: number;
             /** Remnant End */
             remnant_end: string;
             /** Remnant M2 */
             remnant_m2: number;
+            /** Strip Mm */
+            strip_mm: number;
+            /** Tight M2 */
+            tight_m2: number;
             /** Usable M2 */
             usable_m2: number;
             /** Used M2 */
@@ -7193,6 +7199,11 @@ export interface components {
              * @default 0
              */
             minute: number;
+            /**
+             * Strip M
+             * @default 0
+             */
+            strip_m: number;
             /**
              * Thread M
              * @default 0

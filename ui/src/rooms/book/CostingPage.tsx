@@ -313,6 +313,9 @@ function PricesForm({ prices, hardware }: { prices: Schemas['Prices']; hardware:
           {field('a metre of thread', own.thread_m, (thread_m) => {
             setOwn({ ...own, thread_m })
           })}
+          {field('a metre of strip on the rack', own.strip_m, (strip_m) => {
+            setOwn({ ...own, strip_m })
+          })}
           {hardware.map((name) =>
             field(name, own.hardware[name] ?? 0, (v) => {
               setOwn({ ...own, hardware: { ...own.hardware, [name]: v } })

@@ -136,6 +136,8 @@ export function LayDocket({
             <div className="mt-1 text-sm">
               Remnant, {here.remnant_end} end:{' '}
               <b className="figure">{units.area(here.remnant_m2)}</b>
+              {here.strip_mm > 0 && `, gives a strip of ${units.length(here.strip_mm)}`}
+              {here.tight_m2 > 0 && `, ${units.area(here.tight_m2)} of it tight`}
             </div>
           )}
           {here?.length_mm != null && (
