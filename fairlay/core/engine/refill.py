@@ -19,7 +19,7 @@ from fairlay.core.engine.bank import BODIES, NEAR, Variant
 from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
-from fairlay.core.engine.layer import Lying, same_spot
+from fairlay.core.engine.layer import Lying, Spot, same_spot
 from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
 from fairlay.core.rules.grain import any_way
@@ -44,9 +44,9 @@ LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again.
 """
-Move = Literal["scan", "butt", "room", "trade"]
+Move = Literal["scan", "butt", "room", "trade", "join"]
 """A place filled again by scanning, or side to side first; room made for something left over; pieces traded
-for others that are pushed in.
+for others that are pushed in; a piece that lies in parts laid whole.
 """
 TRADED, TRADED_HELD, TRADED_FREE = 0.2, 0.5, 0.05
 """How often pieces are traded: where most are held to their line exactly, within a tolerance, and not at all.
@@ -58,6 +58,8 @@ BUTTED, BUTTED_FREE = 0.1, 0.03
 far
 longer then.
 """
+JOINED = 0.05
+"""How often a piece that lies in parts is tried whole again."""
 EJECT, EJECT_LOOSE = 0.015, 0.4
 """How often of the rest room is made for something left over, on a hide that is full and on one far from it.
 """
@@ -101,7 +103,8 @@ class Refill:
     ) -> None:
         self.table, self.rng, self.stop, self.held = table, rng, stop, held or set()
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
-        self.worth = {v.index: worth_of(v) for v in table.bank.variants}
+        seams = table.job.seams_m2
+        self.worth = {v.index: worth_of(v) - 1e6 * seams.get(v.piece.id, 0.0) for v in table.bank.variants}
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
         self.scarce = {
@@ -151,6 +154,8 @@ class Refill:
 
     def _choose(self) -> Move:
         """Return the next move."""
+        if self.table.job.seams_m2 and self.rng.random() < JOINED:
+            return "join"
         if self.rng.random() < self.traded:
             return "trade"
         if self.rng.random() < (EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT):
@@ -163,6 +168,8 @@ class Refill:
             return self._trade()
         if move == "room":
             return self._make_room()
+        if move == "join":
+            return self._join()
         return self._lay_again(butted=move == "butt")
 
     def _lay_again(self, butted: bool) -> bool:
@@ -220,15 +227,47 @@ class Refill:
         spot = table.fair_when_bare(
             variant, Wish(tight=0.0, noise=ANYWHERE_MM), rng, int(rng.choice(TURNS)), TRIES
         )
-        if spot is None:
+        return spot is not None and self._lay_over(variant, self.pool[v][-1], spot)
+
+    def _join(self) -> bool:
+        """Lay whole a piece that lies in parts, on what it lies on; whether it went."""
+        table, rng = self.table, self.rng
+        parts: dict[tuple[str, int], list[int]] = {}
+        for slot, lying in table.lying.items():
+            if lying.variant.piece.parent and not lying.fixed and slot not in self.held:
+                parts.setdefault((lying.variant.piece.parent, lying.copy), []).append(slot)
+        if not parts:
             return False
+        (parent, copy), slots = list(parts.items())[int(rng.integers(len(parts)))]
+        split = table.lying[slots[0]].variant.piece.split
+        whole = table.job.pieces_by_id[parent]
+        if len(slots) < len(next(s for s in whole.splits if s.id == split).parts):
+            return False
+        mark, variant = table.mark(), table.bank.of_piece[parent][0]
+        window = table.take_up(slots)
+        wish, turns = Wish(tight=0.0, noise=ANYWHERE_MM), int(rng.choice(TURNS))
+        spot = table.find(variant, 0, wish, rng, turns, tries=TRIES).take(WAYS[int(rng.integers(len(WAYS)))])
+        spot = spot or table.fair_when_bare(variant, wish, rng, turns, TRIES)
+        self.pool[variant.index].append(copy)
+        if spot is None or not self._lay_over(variant, copy, spot):
+            self.pool[variant.index].remove(copy)
+            table.back_to(mark)
+            return False
+        self._fill(window)
+        return True
+
+    def _lay_over(self, variant: Variant, copy: int, spot: Spot) -> bool:
+        """Lay a copy of the pool at a fair place, and what lies there elsewhere; whether that may be taken
+        up.
+        """
+        table = self.table
         under = table.under(variant, spot)
         if any(
             slot in self.held or table.lying[slot].fixed or table.lying[slot].variant.piece.parent
             for slot in under
         ):
             return False
-        copy = self.pool[v].pop()
+        self.pool[variant.index].remove(copy)
         window = self._take(under) if under else None
         table.put(Lying(variant, copy, spot))
         self._fill(window, elsewhere=True)

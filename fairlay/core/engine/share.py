@@ -40,6 +40,8 @@ its cost.
 """
 DRAWN_IN = 0.4
 """How often the end of a hide is drawn in by pushing pieces together."""
+JOINED = 0.1
+"""How often a piece that lies in parts is tried whole again."""
 WARM = 0.004
 """At the start an order is kept that costs about this share more; at the end none is."""
 
@@ -130,8 +132,15 @@ class Share:
         return lying.variant.piece.set_name in self.columns
 
     def cost(self) -> float:
-        """Money for all the leather in use."""
-        return sum(cut.cost(t.extent()) for cut, t in zip(self.cuts, self.tables, strict=True))
+        """Money for all the leather in use, and for seams as if they were leather."""
+        return sum(
+            cut.cost(t.extent()) + cut.price * self._seams_m2(t)
+            for cut, t in zip(self.cuts, self.tables, strict=True)
+        )
+
+    def _seams_m2(self, table: HideTable) -> float:
+        seams = self.job.seams_m2
+        return sum(seams.get(v.variant.piece.id, 0.0) for v in table.lying.values()) if seams else 0.0
 
     def missing(self) -> int:
         """Copies of the order that lie nowhere."""
@@ -184,6 +193,8 @@ class Share:
         kind = rng.random()
         if self.columns and kind < 0.12:
             self._sets_again(int(rng.integers(len(self.tables))))
+            return
+        if self.job.seams_m2 and rng.random() < JOINED and self._join():
             return
         if kind > 1.0 - DRAWN_IN:
             self._draw_in(opened)
@@ -309,6 +320,31 @@ class Share:
             for split in sorted(self.bank.variants[v].piece.splits, key=lambda s: s.penalty_m2):
                 while copies and not self.stop() and self._parts_go(split.parts, copies[-1]):
                     copies.pop()
+
+    def _join(self) -> bool:
+        """Take up the parts of a copy and lay it whole, or in parts again; whether any lay in parts."""
+        parts: dict[tuple[str, int], list[tuple[int, int]]] = {}
+        for h, table in enumerate(self.tables):
+            for slot, lying in table.lying.items():
+                parent = lying.variant.piece.parent
+                if parent and not lying.fixed and not self._in_set(lying):
+                    parts.setdefault((parent, lying.copy), []).append((h, slot))
+        if not parts:
+            return False
+        (parent, copy), slots = list(parts.items())[int(self.rng.integers(len(parts)))]
+        split = self.tables[slots[0][0]].lying[slots[0][1]].variant.piece.split
+        whole = self.job.pieces_by_id[parent]
+        if len(slots) < len(next(s for s in whole.splits if s.id == split).parts):
+            return False
+        for h in {h for h, _ in slots}:
+            self._room_at(h, self.tables[h].take_up([s for g, s in slots if g == h]))
+        self.pool.setdefault(self.bank.of_piece[parent][0].index, []).append(copy)
+        opened = sorted({h for h, _ in slots}) + [h for h, t in enumerate(self.tables) if t.lying]
+        if self.rng.random() < 0.7:
+            self._shake(opened[0])
+        self._place_pool(list(dict.fromkeys(opened)), shuffle=0.2, opening=True)
+        self._place_split()
+        return True
 
     def _parts_go(self, parts: Sequence[Piece], copy: int) -> bool:
         ways = WAYS[0]

@@ -80,6 +80,16 @@ class Job:
         return out
 
     @cached_property
+    def seams_m2(self) -> dict[str, float]:
+        """What each part of a split costs of its seam, as leather: the split's penalty, shared evenly."""
+        return {
+            part.id: split.penalty_m2 / len(split.parts)
+            for piece in self.pieces
+            for split in piece.splits
+            for part in split.parts
+        }
+
+    @cached_property
     def hides_by_id(self) -> dict[str, Hide]:
         return {hide.id: hide for hide in self.hides}
 

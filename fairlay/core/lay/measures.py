@@ -23,6 +23,7 @@ class HideMeasures:
     says which end that is (tail, neck or none). On a roll it is width times length used. Of that end:
     ``strip_mm`` is how long a strip it gives, ``tight_m2`` its tight leather, ``rack_worth`` the money that
     it is worth beyond its area at the hide's price. ``end_m2`` is the larger end, worth racking or not.
+    ``seams_m2``: what the seams of pieces made in parts cost, as leather.
     """
 
     hide: str
@@ -38,6 +39,7 @@ class HideMeasures:
     tight_m2: float = 0.0
     rack_worth: float = 0.0
     end_m2: float = 0.0
+    seams_m2: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -128,6 +130,7 @@ def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
         larger.tight_m2,
         larger.beyond,
         larger.area_m2,
+        sum(job.seams_m2.get(piece.id, 0.0) for piece, _ in here),
     )
 
 
@@ -142,18 +145,18 @@ def worth(job: Job, measures: Measures) -> float:
 
     Fill: the fill. Sets: whole sets, then the fill as a fraction. Order: pieces of the
     order placed, then the money's worth of leather not used, as a fraction of all of it; what is racked
-    counts for what it is worth to the shop.
+    counts for what it is worth to the shop. A seam costs what it does.
     """
-    if job.objective == "fill":
-        return measures.fill
-    if job.objective == "sets":
-        return sum(measures.sets.values()) + min(measures.fill, 0.999)
+    if job.objective != "order":
+        seams = sum(h.seams_m2 for h in measures.per_hide)
+        fill = measures.fill - (seams / measures.usable_m2 if measures.usable_m2 else 0.0)
+        return fill if job.objective == "fill" else sum(measures.sets.values()) + min(fill, 0.999)
     if any(hide.is_roll for hide in job.hides):
         return measures.placed + 1.0 / (1.0 + measures.used_m2)
     whole = sum(hide.region.area * hide.cost_per_m2 for hide in job.hides) / MM2_PER_M2
     prices = {hide.id: hide.cost_per_m2 for hide in job.hides}
     left = sum(
-        h.rack_worth + (0.0 if h.remnant_m2 else FOR_NOTHING * h.end_m2 * prices[h.hide])
+        h.rack_worth + ((0.0 if h.remnant_m2 else FOR_NOTHING * h.end_m2) - h.seams_m2) * prices[h.hide]
         for h in measures.per_hide
     )
     saved = 1.0 - (measures.cost - left) / whole if whole else 0.0
