@@ -20,7 +20,7 @@ from fairlay.core.capture.hide_edge import find_hide
 from fairlay.core.capture.hide_picture import HideSeen, look_at_hide, look_at_templates
 from fairlay.core.capture.markers import find_markers
 from fairlay.core.capture.squared_paper import Said, trace
-from fairlay.core.capture.table import find_table, straighten
+from fairlay.core.capture.table import find_table, fit_table, straighten
 from fairlay.core.capture.templates import Template
 from fairlay.core.errors import BadPicture
 from fairlay.core.hand.as_laid import TemplateFound, as_laid
@@ -71,6 +71,17 @@ def test_scale_does_not_depend_on_the_tone_curve(tone: Tone) -> None:
     table = find_table([render_hide(scene)])
     found = {n: (float(c[:, 0].mean()), float(c[:, 1].mean())) for n, c in table.markers.items()}
     assert abs(scale_off(scene, found)) < 0.001
+
+
+def test_a_marker_with_two_corners_covered_draws_nothing_off() -> None:
+    scene = on("natural", "ruled mat")
+    image = render_hide(scene)
+    plain = find_table([image])
+    spoilt = plain.seen[0][5].corners + np.array([[-22.0, -1.5], [0, 0], [0, 0], [2.4, -0.5]])
+    seen = tuple(replace(m, corners=spoilt) if k == 5 else m for k, m in enumerate(plain.seen[0]))
+    table = fit_table((seen,), [image.shape[:2]], 150.0)
+    found = {n: (float(c[:, 0].mean()), float(c[:, 1].mean())) for n, c in table.markers.items()}
+    assert table.rms_mm < 1.2 * plain.rms_mm and abs(scale_off(scene, found)) < 0.0003
 
 
 def test_read_at_half_of_what_is_shown_markers_would_be_small(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -36,7 +36,7 @@ other.
 """
 BLURRED_MM, BLURRED_PX = 1.6, 2.2
 DARK = 70.0
-ROUNDS: Final = 4
+ROUNDS: Final = 6
 ROOM_MM: Final = 60.0
 SUPER: Final = 2
 """The table is straightened at so many times its detail and brought down by area, so that fine grain does not
@@ -302,7 +302,8 @@ def fit_table(
         used, keep = keep, [np.ones(len(t)) for t in there]
         far = np.hypot(*off(x)[3:].reshape(-1, 2).T) * CORNER_PX
         limit = max(0.5, 4 * float(np.median(far)))
-        keep = [_kept(f, limit) for f in np.split(far, np.cumsum([len(t) for t in there])[:-1])]
+        parted = np.split(far, np.cumsum([len(t) for t in there])[:-1])
+        keep = [_kept(f, limit, u) for f, u in zip(parted, used, strict=True)]
         if all(np.array_equal(a, b) for a, b in zip(used, keep, strict=True)):
             break
     views = tuple(
@@ -327,16 +328,14 @@ def fit_table(
     return TableSeen(views, {n: table[who[n]] for n in numbers}, float(np.sqrt((left**2).mean())), seen)
 
 
-def _kept(far: Floats, limit: float) -> Floats:
-    """1 for the corners to keep, 0 for those farther off than a limit; of a marker's four the worst alone,
-    since one wrong corner draws the others off with it.
+def _kept(far: Floats, limit: float, used: Floats) -> Floats:
+    """1 for the corners to keep, 0 for those farther off than a limit; of a marker's four only one more than
+    were left out of the fit, the worst, since one wrong corner draws the others off with it.
     """
     each = far.reshape(-1, 4)
-    out = np.ones(each.shape)
-    worst = each.argmax(axis=1)
-    rows = np.arange(len(each))
-    out[rows, worst] = each[rows, worst] <= limit
-    return out.ravel()
+    rank = np.argsort(np.argsort(-each, axis=1), axis=1)
+    gone = (each > limit) & (rank <= (used.reshape(-1, 4) == 0).sum(axis=1, keepdims=True))
+    return np.asarray(~gone, np.float64).ravel()
 
 
 def _squared(views: tuple[View, ...], table: Floats) -> tuple[tuple[View, ...], Floats]:
