@@ -15,12 +15,13 @@ COLOURS: Final = np.array([[0.299, 0.587, 0.114], [-0.169, -0.331, 0.5], [0.5, -
 """Brightness and two colours of red, green and blue, as a JPEG keeps them (ITU-T T.871)."""
 
 
-def as_blurred(shown: Raster, tone: float) -> Raster:
-    """Return brightness as light, by the power ``tone`` of what is shown, and two colours as shown, of levels
-    ``(..., 3)`` from 0 to 1: a lens blurs light, a JPEG the colours that it shows.
+def as_blurred(shown: Raster, tone: float, colour_tone: float = 1.0) -> Raster:
+    """Return brightness as light, by the power ``tone`` of what is shown, and two colours as shown (or of
+    what is shown to another power), of levels ``(..., 3)`` from 0 to 1: a lens blurs light, a JPEG the
+    colours that it shows.
     """
-    out = shown @ COLOURS.T
-    out[..., 0] = np.maximum(out[..., 0], 0.0) ** tone
+    out = (shown if colour_tone == 1.0 else shown**colour_tone) @ COLOURS.T
+    out[..., 0] = np.maximum(shown @ COLOURS[0], 0.0) ** tone
     return np.asarray(out)
 
 

@@ -29,6 +29,8 @@ SURE, SURE_NEUTRAL = 0.68, 0.8
 """Scores from which a place is surely part: nearer to it than half way, since shadow lies between; the edge
 itself is sought afterwards.
 """
+COLOUR_POWER = 1.4
+"""Colours are blurred by the lens as light, and about as much by a JPEG as they are shown."""
 NEUTRAL_SPAN = 0.12
 ON_LINE_MM, LONGEST_ON_LINE_MM, PARABOLA_FITS_MM = 1.1, 20.0, 0.25
 UNSHADED, PLAIN_CONTRAST = 0.06, 0.2
@@ -103,9 +105,9 @@ def find_parts(straight: Straight, paper: PaperSeen) -> list[PartSeen]:
     ratio = _against_paper(straight, paper)
     apart = _apart(ratio, straight.px_per_mm)
     score, neutral = _score(ratio, apart, np.ones(3), np.ones((3, 3)), straight.px_per_mm)
-    # Where an edge lies is asked of brightness as light, since that is what a lens blurs, and of colours as
-    # shown, since those a JPEG does. Shadow takes from paper brightness alone.
-    parted = as_blurred(ratio, SHOWN_POWER)
+    # Where an edge lies is asked of brightness as light, since that is what a lens blurs, and of colours half
+    # way to what is shown, since those a JPEG blurs too. Shadow takes from paper brightness alone.
+    parted = as_blurred(ratio, SHOWN_POWER, COLOUR_POWER)
     edge_score, _ = _score(parted, apart, np.eye(3)[0], np.diag([1.0, 0.0, 0.0]), straight.px_per_mm)
     fields = edge_score, np.asarray((1 - (ratio**SHOWN_POWER).mean(axis=2)) / 0.95, np.float32)
     k = max(3, round(SPECK_MM * straight.px_per_mm) | 1)
