@@ -145,7 +145,10 @@ def _without_wedges(mask: NDArray[np.uint8], apart: Apart, top: TableTop) -> NDA
     """A mask without the table that was taken in between a curved edge and a line printed beside it."""
     ppm = top.px_per_mm
     depth: Raster = cv2.distanceTransform(np.pad(mask, 1), cv2.DIST_L2, 5)[1:-1, 1:-1]
-    table = cv2.GaussianBlur(apart.odds(top.image), (0, 0), 0.6 * ppm) < WEDGE_ODDS
+    x, y, w, h = cv2.boundingRect(mask)
+    table = np.zeros(mask.shape, bool)
+    odds = apart.odds(top.image[y : y + h, x : x + w])
+    table[y : y + h, x : x + w] = cv2.GaussianBlur(odds, (0, 0), 0.6 * ppm) < WEDGE_ODDS
     wedges = (table & (depth > 0) & (depth < WEDGE_MM * ppm)).astype(np.uint8)
     count, labels, stats, _ = cv2.connectedComponentsWithStats(wedges, connectivity=8)
     beside = (depth > 0) & (depth < LINE_MM * 1.5 * ppm)
@@ -332,11 +335,16 @@ def _across(top: TableTop, mask: Raster) -> Raster:
     weight = way - table * share[..., None]
     length = np.maximum((weight * way).sum(axis=2), 0.2)
     full = (mask.shape[1], mask.shape[0])
-    base = cv2.resize(table, full, interpolation=cv2.INTER_LINEAR)
-    per = cv2.resize(weight / length[..., None], full, interpolation=cv2.INTER_LINEAR)
     field = np.zeros(mask.shape, np.float32)
     for c in range(3):
-        field += (light_of(top.image[..., c]) * 255 - base[..., c]) * per[..., c]
+        base, per = (
+            cv2.resize(np.ascontiguousarray(v[..., c]), full, interpolation=cv2.INTER_LINEAR)
+            for v in (table, weight / length[..., None])
+        )
+        lit = light_of(np.ascontiguousarray(top.image[..., c])) * 255
+        lit -= base
+        lit *= per
+        field += lit
     # Lines printed on the table, where they have the leather's colour.
     opened = cv2.morphologyEx(field, cv2.MORPH_OPEN, _disc(LINE_MM * ppm))
     lines = cv2.dilate((field - opened > LINE_SHARE).astype(np.uint8), _disc(1)) > 0

@@ -418,7 +418,8 @@ def straighten(images: Sequence[Image], table: TableSeen) -> TableTop:
             rows = slice(top, min(h, top + BAND))
             shown, rim = _seen_by(light, view, (x0, y0), scale, (rows, w))
             # By a table of roots, since a power of every place takes seconds.
-            shown *= gains(rows) * (len(SHOWN) - 1)
+            gains(shown, rows)
+            shown *= len(SHOWN) - 1
             lit = SHOWN[np.minimum(shown, len(SHOWN) - 1, out=shown).astype(np.uint16)]
             if k == 0:
                 image[rows] = lit * (rim > 0)[..., None]
@@ -449,11 +450,19 @@ def _seen_by(
     down_mm = (ys.ravel() + rows.start * SUPER + 0.5) / (SUPER * scale) + corner[1]
     mm = np.stack([(xs.ravel() + 0.5) / (SUPER * scale) + corner[0], down_mm], axis=1)
     knots = view.to_picture(mm).reshape(*xs.shape, 2)
-    lines, columns = np.arange(h, dtype=np.float32), np.arange(wide, dtype=np.float32)
-    along, down = np.meshgrid(columns / KNOT_PX + 1, lines / KNOT_PX + 1)
-    at = [cv2.remap(knots[..., d].astype(np.float32), along, down, cv2.INTER_CUBIC) for d in (0, 1)]
+
+    def places(each: int) -> list[Raster]:
+        """Where every ``each``-th line and column lies in the picture."""
+        middle = (each - 1) / 2
+        along, down = (
+            ((np.arange(0, n, each, dtype=np.float32) + middle) / KNOT_PX + 1).astype(np.float32)
+            for n in (wide, h)
+        )
+        x, y = np.meshgrid(along, down)
+        return [cv2.remap(knots[..., d].astype(np.float32), x, y, cv2.INTER_CUBIC) for d in (0, 1)]
+
+    at, small = places(1), places(SUPER)
     shown = cv2.remap(light, at[0], at[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
-    small = [cv2.resize(a, (w, h // SUPER), interpolation=cv2.INTER_AREA) for a in at]
     ih, iw = light.shape[:2]
     rim = np.minimum(np.minimum(small[0] - 1, iw - 2 - small[0]), np.minimum(small[1] - 1, ih - 2 - small[1]))
     lit = cv2.resize(shown, (w, h // SUPER), interpolation=cv2.INTER_AREA).astype(np.float32) / 65535
@@ -462,8 +471,8 @@ def _seen_by(
 
 def _gains(
     table: TableSeen, which: int, corner: tuple[float, float], scale: float, size: tuple[int, int]
-) -> Callable[[slice], Raster]:
-    """What light is multiplied by, for some lines ``(n, w, 3)`` of the table, so that white paper is
+) -> Callable[[Raster, slice], None]:
+    """What multiplies the light of some lines ``(n, w, 3)`` of the table, in place, so that white paper is
     ``WHITE`` everywhere: light falls off evenly over a table, and its colour is the same all over.
     """
     tone = table.seen[which][0].tone
@@ -478,7 +487,12 @@ def _gains(
     full = (WHITE / 255.0) ** SHOWN_POWER
     across, down = np.exp(-plane[1] * x).astype(np.float32), np.exp(-plane[2] * y).astype(np.float32)
     each = (full / tint * np.exp(-plane[0])).astype(np.float32)
-    return lambda rows: (down[rows, None] * across[None, :])[..., None] * each
+
+    def evened(shown: Raster, rows: slice) -> None:
+        shown *= down[rows, None, None]
+        shown *= across[None, :, None] * each
+
+    return evened
 
 
 def light_of(shown: Raster) -> Raster:
