@@ -235,9 +235,9 @@ def test_an_end_on_the_rack_is_worth_what_lies_in_it(
         return (sum(each) + bare * classes[0]) / 1e6
 
     price = hide.cost_per_m2 * hide.region.area / 1e6 / money(hide.region)
-    told = price * money(part) + run * end.run_mm / 1000
+    told = price * money(part) + run * end.strip_mm / 1000
     assert end.beyond == pytest.approx(told - end.area_m2 * hide.cost_per_m2, abs=0.02)
-    assert 0 <= end.run_mm <= (x1 - hi if right else lo - x0) + 4
+    assert 0 <= end.strip_mm <= (x1 - hi if right else lo - x0) + 4
 
 
 def test_an_order_leaves_the_better_block_where_that_is_worth_more() -> None:
@@ -253,8 +253,8 @@ def test_an_order_leaves_the_better_block_where_that_is_worth_more() -> None:
         job, lay = laid(asked | {"rack": {"classes": classes}}, steps=60)
         left[name] = measure(job, lay).per_hide[0].tight_m2
     assert left["tight"] > 0.45 and left["loose"] < 0.1
-    plain, best = (read_job(json.dumps(asked | {"rack": r})) for r in ({}, {"run_per_m": 5.0}))
-    assert read_job(json.dumps(write_job(best))).rack.run_per_m == 5.0 and "rack" not in write_job(plain)
+    plain, best = (read_job(json.dumps(asked | {"rack": r})) for r in ({}, {"strip_per_m": 5.0}))
+    assert read_job(json.dumps(write_job(best))).rack.strip_per_m == 5.0 and "rack" not in write_job(plain)
 
 
 def test_of_two_lays_that_cost_the_same_the_larger_block_wins() -> None:

@@ -4,6 +4,7 @@ Across the edge of leather light goes in one step, as wide as the lens blurs, fr
 whatever lies beside it: table, or table in the hide's shadow, whose far end is a step of its own. So what is
 inside a place is held to the leather's level, and what is just outside it is left free, at every place the
 edge could be; what is left over is added up along the edge, and the outline goes where least is left.
+Brightness and colour are asked apart: a JPEG shows an edge in colour wider than the lens blurs it.
 """
 
 from __future__ import annotations
@@ -154,7 +155,8 @@ def _colour_spread(light: Floats, t: Floats, places: Floats, spread: float, px_m
 
 def _left_over(light: Floats, t: Floats, places: Floats, spreads: Floats) -> tuple[Floats, Floats]:
     """What a step at each place leaves over of each profile (squares, in units of the noise, less what noise
-    alone leaves), and how high the step is there, as a share of the way from leather to table.
+    alone leaves), and how high the step is there, as a share of the way from leather to table. ``spreads``:
+    how wide the step is in each channel (mm).
     """
     inside, beyond = light[:, t < -INNER_MM], light[:, t > INNER_MM]
     inner, outer = (np.median(v, axis=1) for v in (inside, beyond))

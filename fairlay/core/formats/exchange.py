@@ -133,7 +133,7 @@ Worth = Annotated[FiniteFloat, Field(ge=0.05, le=1)]
 
 
 class RackRecord(_Record):
-    run_per_m: FiniteFloat = Field(default=0.0, ge=0, le=1e6)
+    strip_per_m: FiniteFloat = Field(default=0.0, ge=0, le=1e6)
     classes: tuple[Worth, Worth, Worth, Worth] = (1.0, 1.0, 1.0, 1.0)
 
 
@@ -231,7 +231,7 @@ def read_job(text: str | bytes, *, sizes_are_right: bool = False) -> Job:
         fixed=tuple(read_placement(f) for f in record.fixed),
         seconds=record.seconds,
         seed=record.seed,
-        rack=RackWorth(record.rack.run_per_m, record.rack.classes),
+        rack=RackWorth(record.rack.strip_per_m, record.rack.classes),
     )
     check_job(job)
     question = size_question(job.pieces)

@@ -126,7 +126,7 @@ def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
         remnant,
         end,
         length,
-        larger.run_mm,
+        larger.strip_mm,
         larger.tight_m2,
         larger.beyond,
         larger.area_m2,

@@ -28,12 +28,12 @@ leaves the larger block is taken.
 
 @dataclass(frozen=True)
 class RackWorth:
-    """What the shop says leather on the rack is worth. ``run_per_m``: money for each metre of strip that a
+    """What the shop says leather on the rack is worth. ``strip_per_m``: money for each metre of strip that a
     racked end gives; ``classes``: what leather of each tightness, tight to slack, is worth beside tight
     leather (all the same: by area alone).
     """
 
-    run_per_m: float = 0.0
+    strip_per_m: float = 0.0
     classes: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
 
 
@@ -46,7 +46,7 @@ class End:
 
     area_m2: float
     tight_m2: float = 0.0
-    run_mm: float = 0.0
+    strip_mm: float = 0.0
     beyond: float = 0.0
 
 
@@ -93,7 +93,7 @@ class Ends:
         if right:
             tight, worth = float(self.tight[-1]) - tight, float(self.worth[-1]) - worth
         run = float(np.interp(at, self.x, self.strip_right if right else self.strip_left))
-        return End(area, tight, run, worth - area * self.price + self.rack.run_per_m * run / 1000)
+        return End(area, tight, run, worth - area * self.price + self.rack.strip_per_m * run / 1000)
 
 
 def _lengths(wide: NDArray[np.bool_]) -> Floats:
