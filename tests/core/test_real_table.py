@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 import pytest
@@ -19,7 +20,7 @@ from fairlay.core.capture.hide_apart import Press, papers
 from fairlay.core.capture.hide_edge import find_hide
 from fairlay.core.capture.hide_picture import HideSeen, look_at_hide, look_at_templates
 from fairlay.core.capture.markers import find_markers
-from fairlay.core.capture.squared_paper import Said, trace
+from fairlay.core.capture.squared_paper import Said, decode, trace
 from fairlay.core.capture.table import find_table, fit_table, straighten
 from fairlay.core.capture.templates import Template
 from fairlay.core.errors import BadPicture
@@ -34,7 +35,7 @@ from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.contour import flatten
 from fairlay.core.shapes.placing import Placing, place_points
 from fairlay.demo.hide_tables import CHALK, chalk_ring, markers_round, placed, scene_of
-from fairlay.devices.camera import PartOnPage, Scene, Stain, render
+from fairlay.devices.camera import PartOnPage, Scene, Stain, encoded, render
 from fairlay.devices.hide_table import (
     Blot,
     CardLaid,
@@ -57,6 +58,12 @@ def on(leather: str, table: str, **more: object) -> HideScene:
     return replace(made, **{"blemishes": (), "clutter": (), **more})  # type: ignore[arg-type]  # its own fields
 
 
+@cache
+def picture(leather: str, table: str) -> np.ndarray:
+    """A small side on a table as it is seen, rendered once for all tests that change nothing of it."""
+    return render_hide(on(leather, table))
+
+
 def look(scene: HideScene, **more: object) -> HideSeen:
     return look_at_hide([render_hide(scene)], thickness_mm=scene.thickness_mm, **more)  # type: ignore[arg-type]
 
@@ -75,7 +82,7 @@ def test_scale_does_not_depend_on_the_tone_curve(tone: Tone) -> None:
 
 def test_a_marker_with_two_corners_covered_draws_nothing_off() -> None:
     scene = on("natural", "ruled mat")
-    image = render_hide(scene)
+    image = picture("natural", "ruled mat")
     plain = find_table([image])
     spoilt = plain.seen[0][5].corners + np.array([[-22.0, -1.5], [0, 0], [0, 0], [2.4, -0.5]])
     seen = tuple(replace(m, corners=spoilt) if k == 5 else m for k, m in enumerate(plain.seen[0]))
@@ -113,7 +120,17 @@ def test_a_hide_near_its_tables_colour_is_found_whole(leather: str, table: str) 
     assert rms < 1.0 and worst < 5 and abs(area) < 0.004, (rms, worst, area)
 
 
-@pytest.mark.parametrize("across", [24.0, 28.0, 32.0])
+@pytest.mark.parametrize(("leather", "table"), [("tan", "green mat"), ("ash", "plywood")])
+def test_an_edge_in_colour_alone_is_not_drawn_in(leather: str, table: str) -> None:
+    """A JPEG keeps colour in half the detail of brightness."""
+    scene = on(leather, table, camera=Develops(blur_px=0.7, sharpen=0.4))
+    kept = decode(encoded(render_hide(scene), 90).body)
+    seen = look_at_hide([kept], thickness_mm=scene.thickness_mm)
+    rms, _, area = compare(SHORT, seen.outline)
+    assert rms < 0.8 and abs(area) < 0.003
+
+
+@pytest.mark.parametrize("across", [24.0, 32.0])
 def test_a_ring_of_the_tables_colour_is_no_hole(across: float) -> None:
     ring = chalk_ring(float(MIDDLE[0]), float(MIDDLE[1]) - 60, across, across, np.random.default_rng(2))
     hole = chalk_ring(float(MIDDLE[0]) + 200, float(MIDDLE[1]) - 60, 40, 34, np.random.default_rng(3), 0.01)
@@ -166,7 +183,7 @@ def test_a_stain_beside_a_grey_part_takes_no_bite() -> None:
     assert not any("stain" in words for words in clean.advice)
 
 
-@pytest.mark.parametrize("pen", [0.7, 0.9, 2.0, 2.4])
+@pytest.mark.parametrize("pen", [0.7, 2.4])
 def test_an_outline_drawn_with_a_thin_pen_is_followed(pen: float) -> None:
     made = part((0.12, 0.14, 0.35), pen)
     found = trace(render(made), Said(shows="drawn line", line_mm=pen, follow="middle"))
@@ -219,7 +236,7 @@ def test_printed_lines_do_not_draw_the_edge() -> None:
 
 def test_the_doubt_covers_the_error() -> None:
     for leather, table in (("chestnut", "green mat"), ("black", "ruled mat")):
-        seen = look(on(leather, table))
+        seen = look_at_hide([picture(leather, table)], thickness_mm=on(leather, table).thickness_mm)
         off = abs(seen.area_mm2 - Polygon(SHORT).area)
         assert off < seen.area_off_mm2 < 0.02 * seen.area_mm2
 
@@ -241,7 +258,7 @@ def test_a_press_says_what_is_hide_and_what_is_table() -> None:
 
 def test_a_press_in_a_picture_is_taken_onto_the_table() -> None:
     scene = on("chestnut", "green mat")
-    table = find_table([render_hide(scene)])
+    table = find_table([picture("chestnut", "green mat")])
     press = Press(0.5, 0.5, "hide", 0).on_table(table)
     at = table.views[0].to_picture(np.array([[press.x, press.y]]))[0]
     assert at == pytest.approx([scene.width_px / 2 - 0.5, scene.height_px / 2 - 0.5], abs=0.05)
@@ -256,7 +273,7 @@ def test_the_check_page_tells_the_camera_and_a_bar_that_is_off() -> None:
     assert "right" in found.words
     assert measure_check_page([image], 101.0).off_share == pytest.approx(0.01, abs=0.001)
     with pytest.raises(BadPicture, match="no check page"):
-        measure_check_page([render_hide(replace(scene, check_page=None))])
+        measure_check_page([picture("chestnut", "green mat")])
     assert "0.50% too large" in CheckSeen(160.8, 221.1, 0.005, 0.1, 8).words
 
 
