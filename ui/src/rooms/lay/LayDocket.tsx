@@ -110,6 +110,7 @@ export function LayDocket({
           >
             {units.money(f.cost)}
           </Figure>
+          {here && here.remnant_m2 > 0 && <OnTheRack end={here} />}
         </div>
         <div className="min-w-0">
           <div className="flex gap-1 pb-1 text-[13px]">
@@ -131,14 +132,6 @@ export function LayDocket({
             <Went lay={lay} hide={hide} onLight={onLight} />
           ) : (
             <ByClass lay={lay} hide={hide} />
-          )}
-          {here && here.remnant_m2 > 0 && (
-            <div className="mt-1 text-sm">
-              Remnant, {here.remnant_end} end:{' '}
-              <b className="figure">{units.area(here.remnant_m2)}</b>
-              {here.strip_mm > 0 && `, gives a strip of ${units.length(here.strip_mm)}`}
-              {here.tight_m2 > 0 && `, ${units.area(here.tight_m2)} of it tight`}
-            </div>
           )}
           {here?.length_mm != null && (
             <div className="mt-1 text-sm">
@@ -392,5 +385,19 @@ function Revisions({ lay, busy, acts }: Omit<Shown, 'hide' | 'job'> & { busy: bo
         </label>
       </form>
     </>
+  )
+}
+
+/** The straight-cut end that goes to the rack: how large, how long a strip it gives, how much is tight. */
+function OnTheRack({ end }: { end: Shown['lay']['state']['per_hide'][number] }) {
+  const units = useUnits()
+  const more = end.rack_worth
+  return (
+    <p className="col-span-2 text-sm">
+      To the rack <b className="figure">{units.area(end.remnant_m2)}</b>, {end.remnant_end} end: a
+      strip of {units.length(end.strip_mm)}, {units.area(end.tight_m2)} tight
+      {Math.abs(more) >= 0.01 &&
+        `; worth ${units.money(Math.abs(more))} ${more > 0 ? 'more' : 'less'} than by area`}
+    </p>
   )
 }
