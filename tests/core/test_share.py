@@ -292,3 +292,18 @@ def test_a_piece_in_parts_is_laid_whole_again_where_that_saves_its_seam(objectiv
     assert measure(job, start).splits == 2 and measure(job, lay).splits == 0
     assert {p.piece for p in lay.placements} == {"panel", "tab"}
     assert worth(job, measure(job, lay)) > worth(job, measure(job, start))
+
+
+def test_what_goes_nowhere_whole_is_laid_in_parts_on_leather_not_yet_in_use() -> None:
+    """Beyond the first panel a hole every 300 mm leaves room for halves alone."""
+    holes = [
+        {"kind": "hole", "severity": 3, "outline": jobs.square(x, 200, 14)} for x in range(640, 1500, 300)
+    ]
+    board = {"id": "Q-1", "kind": "offcut", "outline": LONG, "cost_per_m2": 100.0, "flaws": holes}
+    half = {"id": "a", "outline": jobs.rectangle(390, 196)}
+    split = {"id": "middle", "penalty_m2": 0.01, "parts": [half, {**half, "id": "b"}]}
+    panel = jobs.piece("panel", jobs.rectangle(390, 385), 2, splits=[split])
+    asked = jobs.sets(1, objective="order", hides=[board], pieces=[panel], match_sets=[])
+    job, lay = laid(asked, steps=30)
+    figures = measure(job, lay)
+    assert figures.placed == 2 and figures.splits == 1

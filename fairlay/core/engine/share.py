@@ -40,6 +40,7 @@ its cost.
 """
 DRAWN_IN = 0.4
 """How often the end of a hide is drawn in by pushing pieces together."""
+PARTS_FIRST = 0.5
 JOINED = 0.1
 """How often a piece that lies in parts is tried whole again."""
 WARM = 0.004
@@ -200,6 +201,8 @@ class Share:
             self._draw_in(opened)
             return
         h = opened[int(rng.integers(len(opened)))]
+        # What lies nowhere whole gets its parts laid first, while there is room.
+        parts_first = any(c and self.bank.variants[v].piece.splits for v, c in self.pool.items())
         span = self._draw_back(h, everything=kind < 0.2)
         if span is None:
             return
@@ -213,6 +216,8 @@ class Share:
                 Butting(self.tables[other], self.pool, self.demand, rng, self.stop).fill(
                     None, Taste(3.0, 0.3, 0.2)
                 )
+        if parts_first and rng.random() < PARTS_FIRST:
+            self._place_split(1)
         order = [h, *hosts] if rng.random() < 0.5 else [*hosts, h]
         self._place_pool(order, shuffle=float(rng.uniform(0.0, 0.5)), spans=spans)
         if any(self.pool.values()):
@@ -220,6 +225,7 @@ class Share:
             self._place_pool(
                 others + ([h] if span != NOWHERE and rng.random() < 0.5 else []), shuffle=0.2, opening=True
             )
+            self._place_split()
 
     def _place_pool(
         self,
@@ -314,12 +320,13 @@ class Share:
         self.tables[h].put(Lying(variant, self.pool[v].pop(), spot))
         return True
 
-    def _place_split(self) -> None:
-        """Lay in parts what went nowhere whole."""
-        for v, copies in self.pool.items():
+    def _place_split(self, most: int = 1_000_000) -> None:
+        """Lay in parts what went nowhere whole, so many copies at most."""
+        for v, copies in list(self.pool.items()):
             for split in sorted(self.bank.variants[v].piece.splits, key=lambda s: s.penalty_m2):
-                while copies and not self.stop() and self._parts_go(split.parts, copies[-1]):
+                while most > 0 and copies and not self.stop() and self._parts_go(split.parts, copies[-1]):
                     copies.pop()
+                    most -= 1
 
     def _join(self) -> bool:
         """Take up the parts of a copy and lay it whole, or in parts again; whether any lay in parts."""
@@ -347,19 +354,21 @@ class Share:
         return True
 
     def _parts_go(self, parts: Sequence[Piece], copy: int) -> bool:
-        ways = WAYS[0]
-        marks = [t.mark() for t in self.tables]
+        """Lay the parts of a copy into leather in use, or onto more of it; whether all went."""
+        wish, ways, hosts = Wish(), WAYS[0], range(len(self.tables))
+        marks, no_room = [t.mark() for t in self.tables], dict(self.no_room)
         for part in parts:
-            variant = self.bank.of_piece[part.id][0]
-            for h, table in enumerate(self.tables):
-                spot = table.find(variant, h, Wish(), self.rng, 8, self._span(h)).take(ways)
-                if spot is not None:
-                    table.put(Lying(variant, copy, spot))
-                    break
-            else:
-                for table, mark in zip(self.tables, marks, strict=True):
-                    table.back_to(mark)
-                return False
+            v = self.bank.of_piece[part.id][0].index
+            self.pool.setdefault(v, []).append(copy)
+            if any(self._place(v, h, self._span(h), wish, ways) for h in hosts) or self._open_more(
+                v, hosts, wish, ways
+            ):
+                continue
+            self.pool[v].remove(copy)
+            for table, mark in zip(self.tables, marks, strict=True):
+                table.back_to(mark)
+            self.no_room = no_room
+            return False
         return True
 
     def _place_sets(self, name: str) -> None:
