@@ -19,7 +19,17 @@ settings.load_profile(os.environ.get("FAIRLAY_TESTS", "check"))
 
 WITHOUT_KERNELS: Final = tuple(
     f"tests/core/test_{name}.py"
-    for name in ("capture", "hide_capture", "devices", "chalk", "table_fit", "contours", "read_in", "gauge")
+    for name in (
+        "capture",
+        "hide_capture",
+        "devices",
+        "chalk",
+        "table_fit",
+        "contours",
+        "read_in",
+        "gauge",
+        "real_table",
+    )
 )
 """Files that read pictures and drawings: they run first, while the kernels are still compiled beside them."""
 MOST_WAIT_S: Final = 600.0

@@ -18,6 +18,7 @@ from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import Lay, broken_rules
 from fairlay.core.lay.check import why_not
 from fairlay.core.shapes import Placing
+from fairlay.demo.laid_cards import cards_on_hide
 from fairlay.store import by_hand, insisted, lays, people
 from fairlay.store.acting import acting_as
 from fairlay.work import files as reading
@@ -236,7 +237,14 @@ def test_random_moves_by_hand_leave_a_fair_lay_that_says_what_it_holds(bench: Be
     assert insisted.insisted_keys(bench.lay_id) == frozenset()
 
 
-def test_card_templates_are_photographed_and_compared_with_the_lay(bench: Bench) -> None:
+def test_card_templates_are_photographed_and_compared_with_the_lay(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def smaller(*asked: Any) -> Any:
+        return replace(cards_on_hide(*asked), width_px=2100, height_px=1400)
+
+    monkeypatch.setattr("fairlay.api.templates.cards_on_hide", smaller)
+
     def found(file: int) -> Any:
         """Have a picture read, by this process in the worker's place."""
         asked = bench.asks("templates", file=file, hide=bench.hide)
