@@ -193,16 +193,22 @@ def _lay(table: Floats, printed: tuple[Floats, float, float], x: float, y: float
         return
     # Three places a pixel each way, so that its edges are where they are.
     fine = 3
-    px = (np.arange(x0 * fine, x1 * fine, dtype=np.float32) + 0.5) / (fine * PX_PER_MM) - np.float32(x)
-    py = (np.arange(y0 * fine, y1 * fine, dtype=np.float32) + 0.5) / (fine * PX_PER_MM) - np.float32(y)
-    u = (c * px[None, :] + s * py[:, None]) * SHEET_PX_PER_MM + (mx - 0.5)
-    v = (-s * px[None, :] + c * py[:, None]) * SHEET_PX_PER_MM + (my - 0.5)
-    u, v = u.astype(np.float32), v.astype(np.float32)
-    shown = cv2.remap(sheet, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
-    on = ((u > -0.5) & (u < sheet.shape[1] - 0.5) & (v > -0.5) & (v < sheet.shape[0] - 0.5)).astype(
-        np.float32
-    )
     size = (x1 - x0, y1 - y0)
+    step = k / (fine * PX_PER_MM)
+    left, top = (x0 * fine + 0.5) / (fine * PX_PER_MM) - x, (y0 * fine + 0.5) / (fine * PX_PER_MM) - y
+    onto = np.array(
+        [
+            [c * step, s * step, (c * left + s * top) * k + mx - 0.5],
+            [-s * step, c * step, (-s * left + c * top) * k + my - 0.5],
+        ]
+    )
+    whole = (size[0] * fine, size[1] * fine)
+    inverse = cv2.WARP_INVERSE_MAP
+    shown = cv2.warpAffine(
+        sheet, onto, whole, flags=cv2.INTER_LINEAR | inverse, borderMode=cv2.BORDER_REPLICATE
+    )
+    on = cv2.warpAffine(np.ones(sheet.shape, np.uint8), onto, whole, flags=cv2.INTER_NEAREST | inverse)
+    on = on.astype(np.float32)
     cover = cv2.resize(on, size, interpolation=cv2.INTER_AREA)[..., None]
     grey = cv2.resize(shown * on, size, interpolation=cv2.INTER_AREA)[..., None]
     part = table[y0:y1, x0:x1]

@@ -19,6 +19,7 @@ from fairlay.core.engine.bank import BODIES, NEAR, Variant
 from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
+from fairlay.core.engine.in_parts import one_in_parts
 from fairlay.core.engine.layer import Lying, Spot, same_spot
 from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
@@ -232,17 +233,11 @@ class Refill:
     def _join(self) -> bool:
         """Lay whole a piece that lies in parts, on what it lies on; whether it went."""
         table, rng = self.table, self.rng
-        parts: dict[tuple[str, int], list[int]] = {}
-        for slot, lying in table.lying.items():
-            if lying.variant.piece.parent and not lying.fixed and slot not in self.held:
-                parts.setdefault((lying.variant.piece.parent, lying.copy), []).append(slot)
-        if not parts:
+        found = one_in_parts(table.job, [table], lambda _h, slot, _lying: slot not in self.held, rng)
+        if found is None:
             return False
-        (parent, copy), slots = list(parts.items())[int(rng.integers(len(parts)))]
-        split = table.lying[slots[0]].variant.piece.split
-        whole = table.job.pieces_by_id[parent]
-        if len(slots) < len(next(s for s in whole.splits if s.id == split).parts):
-            return False
+        parent, copy, where = found
+        slots = [slot for _, slot in where]
         mark, variant = table.mark(), table.bank.of_piece[parent][0]
         window = table.take_up(slots)
         wish, turns = Wish(tight=0.0, noise=ANYWHERE_MM), int(rng.choice(TURNS))

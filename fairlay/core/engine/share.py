@@ -21,6 +21,7 @@ from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.columns import Columns
 from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
 from fairlay.core.engine.draw_in import DrawIn
+from fairlay.core.engine.in_parts import one_in_parts
 from fairlay.core.engine.layer import Lying, Spot, same_spot
 from fairlay.core.engine.refill import WAYS, demand
 from fairlay.core.engine.table import HideTable, Wish
@@ -41,6 +42,7 @@ its cost.
 DRAWN_IN = 0.4
 """How often the end of a hide is drawn in by pushing pieces together."""
 PARTS_FIRST = 0.5
+"""How often what lies nowhere whole has its parts laid before anything else goes back."""
 JOINED = 0.1
 """How often a piece that lies in parts is tried whole again."""
 WARM = 0.004
@@ -330,19 +332,12 @@ class Share:
 
     def _join(self) -> bool:
         """Take up the parts of a copy and lay it whole, or in parts again; whether any lay in parts."""
-        parts: dict[tuple[str, int], list[tuple[int, int]]] = {}
-        for h, table in enumerate(self.tables):
-            for slot, lying in table.lying.items():
-                parent = lying.variant.piece.parent
-                if parent and not lying.fixed and not self._in_set(lying):
-                    parts.setdefault((parent, lying.copy), []).append((h, slot))
-        if not parts:
+        found = one_in_parts(
+            self.job, self.tables, lambda _h, _slot, lying: not self._in_set(lying), self.rng
+        )
+        if found is None:
             return False
-        (parent, copy), slots = list(parts.items())[int(self.rng.integers(len(parts)))]
-        split = self.tables[slots[0][0]].lying[slots[0][1]].variant.piece.split
-        whole = self.job.pieces_by_id[parent]
-        if len(slots) < len(next(s for s in whole.splits if s.id == split).parts):
-            return False
+        parent, copy, slots = found
         for h in {h for h, _ in slots}:
             self._room_at(h, self.tables[h].take_up([s for g, s in slots if g == h]))
         self.pool.setdefault(self.bank.of_piece[parent][0].index, []).append(copy)

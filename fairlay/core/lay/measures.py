@@ -152,7 +152,8 @@ def worth(job: Job, measures: Measures) -> float:
         fill = measures.fill - (seams / measures.usable_m2 if measures.usable_m2 else 0.0)
         return fill if job.objective == "fill" else sum(measures.sets.values()) + min(fill, 0.999)
     if any(hide.is_roll for hide in job.hides):
-        return measures.placed + 1.0 / (1.0 + measures.used_m2)
+        seams = sum(h.seams_m2 for h in measures.per_hide)
+        return measures.placed + 1.0 / (1.0 + measures.used_m2 + seams)
     whole = sum(hide.region.area * hide.cost_per_m2 for hide in job.hides) / MM2_PER_M2
     prices = {hide.id: hide.cost_per_m2 for hide in job.hides}
     left = sum(
