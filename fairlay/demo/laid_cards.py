@@ -40,6 +40,6 @@ def cards_on_hide(outline: Ring, laid: Sequence[tuple[Ring, Placing]], seed: int
         tilt_deg=(3.0, -2.0),
         lens=(-0.04, 0.01),
         cards=tuple(cards),
-        width_px=4200,
-        height_px=2800,
+        width_px=3300,
+        height_px=2200,
     )

@@ -183,26 +183,35 @@ def render_hide(scene: HideScene) -> Image:
             return x.astype(np.float32), y.astype(np.float32)
 
         def shown(raster: Floats, at: tuple[Floats, Floats]) -> Floats:
-            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
-                np.float32
-            )
+            seen = cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            return np.asarray(seen, np.float32)
 
         foot = seen_at(0.0)
-        own = shown(table, foot) / FULL
+        own = shown(table, foot)
+        own /= FULL
         at = seen_at(scene.thickness_mm)
         if scene.curls:
             for _ in range(3):
                 at = seen_at(scene.thickness_mm + cv2.remap(lift, *at, cv2.INTER_LINEAR))
         middle = ((foot[0] + at[0]) / 2, (foot[1] + at[1]) / 2)
+        cover = shown(mask, at)
         # The raw edge: seen where it faces the camera, below the face.
         raw = light(scene.colour) * 0.55
+        open_to = cover < 255
         for place in (foot, middle):
-            side = shown(mask, place)[..., None] / 255
-            own = own * (1 - side) + raw * side
-        cover = shown(mask, at)[..., None] / 255
-        own = own * (1 - cover) + shown(top, at) / FULL * cover
+            side = shown(mask, place)
+            rim = open_to & (side > 0)
+            part = side[rim, None] / 255
+            own[rim] = own[rim] * (1 - part) + raw * part
+        upper = shown(top, at)
+        upper /= FULL
+        upper -= own
+        cover /= 255
+        upper *= cover[..., None]
+        own += upper
         x, y = np.clip(foot[0] / 8, 0, None), np.clip(foot[1] / 8, 0, None)
-        return np.asarray(own * shown(fallen, (x, y)), np.float32)
+        own *= shown(fallen, (x, y))
+        return own
 
     return photograph(lines, h, w, scene.camera, scene.seed)
 
@@ -322,12 +331,15 @@ def _shadow(raster: Floats, mask: Floats, thickness_mm: float, scene: HideScene)
     """What lies on a face keeps light from what is beside it, away from the light; in place."""
     if scene.shadow <= 0:
         return
-    h, w = mask.shape
     far = (1.5 * thickness_mm + 1) * PX_PER_MM
     way = np.array([[1, 0, far * np.cos(scene.lean)], [0, 1, far * np.sin(scene.lean)]], np.float32)
     soft = scene.shadow_soft_mm * min(1.0, 0.3 + 0.35 * thickness_mm) * PX_PER_MM
-    fallen = cv2.GaussianBlur(cv2.warpAffine(mask, way, (w, h)), (0, 0), soft)
-    scale(raster, 1 - scene.shadow / 255 * fallen.astype(np.float32))
+    x, y, w, h = cv2.boundingRect(mask)
+    room = int(far + 4 * soft) + 2
+    part = slice(max(0, y - room), y + h + room), slice(max(0, x - room), x + w + room)
+    own = mask[part]
+    fallen = cv2.GaussianBlur(cv2.warpAffine(own, way, own.shape[::-1]), (0, 0), soft)
+    scale(raster[part], 1 - scene.shadow / 255 * fallen.astype(np.float32))
 
 
 def _laid(raster: Floats, mask: Floats, colour: Floats, rng: np.random.Generator) -> None:

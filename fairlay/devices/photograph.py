@@ -92,11 +92,17 @@ def photograph(
         y = (np.arange(first, last, dtype=np.float32) / height * 2 - 1)[:, None]
         seen = seen * (gains * (1 - how.vignette * (x * x + y * y) / 2)[..., None])
         if how.noise > 0:
-            spread = how.noise * np.sqrt(np.clip(seen, 0, 1.2) + 1 / 36)
-            seen = seen + rng.standard_normal(seen.shape, dtype=np.float32) * spread
-        shown = curve[(np.clip(seen, 0, 1) * (LEVELS - 1)).astype(np.int32)]
+            spread = np.clip(seen, 0, 1.2)
+            spread += 1 / 36
+            np.sqrt(spread, out=spread)
+            spread *= how.noise
+            spread *= rng.standard_normal(seen.shape, dtype=np.float32)
+            seen += spread
+        np.clip(seen, 0, 1, out=seen)
+        seen *= LEVELS - 1
+        shown = curve.take(seen.astype(np.int32))
         if how.sharpen > 0:
-            shown = shown + how.sharpen * (shown - cv2.GaussianBlur(shown, (0, 0), 1.1))
+            shown += how.sharpen * (shown - cv2.GaussianBlur(shown, (0, 0), 1.1))
         out[top:low] = np.clip(shown[top - first : low - first] + 0.5, 0, 255).astype(np.uint8)
     return out
 

@@ -30,6 +30,7 @@ PX_PER_MM: Final = 2.4
 PAPER, INK = 0.86, 0.035
 ABOVE_MM, BAR_MM, BAR_BELOW_MM = 30.0, 100.0, 60.0
 SHEET_PX_PER_MM: Final = 8
+BAND_PX: Final = 64
 
 
 def light(colour: Colour) -> Floats:
@@ -47,19 +48,21 @@ def face(
 ) -> Floats:
     """Return a face ``(h, w, 3)`` of one colour, broadly and finely uneven (shares)."""
     h, w = shape
-    uneven: Any = 1 + broad * cv2.resize(
-        rng.normal(0, 1, (h // 500 + 2, w // 500 + 2)).astype(np.float32),
-        (w, h),
-        interpolation=cv2.INTER_CUBIC,
-    )
-    uneven += fine * cv2.resize(
-        rng.normal(0, 1, (h // grain_px + 1, w // grain_px + 1)).astype(np.float32),
-        (w, h),
-        interpolation=cv2.INTER_LINEAR,
-    )
+    uneven = _spread(rng, (h // 500 + 2, w // 500 + 2), shape, cv2.INTER_CUBIC, broad)
+    uneven += 1
+    uneven += _spread(rng, (h // grain_px + 1, w // grain_px + 1), shape, cv2.INTER_LINEAR, fine)
     out = np.empty((h, w, 3), np.uint16)
-    for c, share in enumerate(light(colour)):
-        out[..., c] = np.clip(uneven * (FULL * float(share)), 0, 65535)
+    for rows in _bands(h):
+        cv2.merge([_held(uneven[rows] * float(FULL * share)) for share in light(colour)], out[rows])
+    return out
+
+
+def _spread(
+    rng: np.random.Generator, few: tuple[int, int], shape: tuple[int, int], how: int, by: float
+) -> Floats:
+    """Chance at a few places, times ``by``, run out over a raster."""
+    out: Floats = cv2.resize(rng.normal(0, 1, few).astype(np.float32), shape[::-1], interpolation=how)
+    out *= by
     return out
 
 
@@ -89,8 +92,20 @@ def table_top(
 
 def scale(raster: Floats, by: Floats) -> None:
     """Multiply a raster by shares, in place."""
-    for c in range(raster.shape[2]):
-        raster[..., c] = np.clip(raster[..., c] * by, 0, 65535)
+    h, w = raster.shape[:2]
+    shares = np.broadcast_to(by, (h, w))
+    for rows in _bands(h):
+        raster[rows] = cv2.merge([_held(plane * shares[rows]) for plane in cv2.split(raster[rows])])
+
+
+def _bands(high: int) -> list[slice]:
+    """A raster's rows, so many at a time that what is reckoned of them stays at hand."""
+    return [slice(top, min(high, top + BAND_PX)) for top in range(0, high, BAND_PX)]
+
+
+def _held(plane: Floats) -> Floats:
+    """A plane of light as uint16: what is brighter than that can tell is as bright as it can."""
+    return np.clip(plane, 0, 65535, out=plane).astype(np.uint16)
 
 
 def _streaks(top: Floats, uneven: float, long: tuple[int, int], rng: np.random.Generator) -> None:
@@ -225,11 +240,15 @@ def filled(shape: tuple[int, int], rings: Sequence[Floats], px_per_mm: float) ->
     # A polygon is filled to half a px beyond its edge.
     exact = Polygon(rings[0], rings[1:]).buffer(-0.49 / (fine * px_per_mm), join_style="mitre")
     at = [np.round((r * px_per_mm * fine - 0.5) * 64).astype(np.int64) for r in rings_of(exact)]
+    x0, y0 = (np.floor(rings[0].min(axis=0) * px_per_mm).astype(int) - 1).clip(0).tolist()
+    x1, y1 = np.minimum(np.ceil(rings[0].max(axis=0) * px_per_mm).astype(int) + 1, [w, h]).tolist()
+    if x0 >= x1:
+        return out
     rows = 512
-    for top in range(0, h, rows):
-        low = min(h, top + rows)
-        part = np.zeros(((low - top) * fine, w * fine), np.uint8)
-        own = [(p - np.array([0, top * fine * 64])).astype(np.int32) for p in at]
+    for top in range(y0, y1, rows):
+        low = min(y1, top + rows)
+        part = np.zeros(((low - top) * fine, (x1 - x0) * fine), np.uint8)
+        own = [(p - np.array([x0, top]) * (fine * 64)).astype(np.int32) for p in at]
         cv2.fillPoly(part, own, 255, cv2.LINE_8, 6)
-        out[top:low] = cv2.resize(part, (w, low - top), interpolation=cv2.INTER_AREA)
+        out[top:low, x0:x1] = cv2.resize(part, (x1 - x0, low - top), interpolation=cv2.INTER_AREA)
     return out

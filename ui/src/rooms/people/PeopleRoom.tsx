@@ -29,7 +29,8 @@ export function PeopleRoom() {
             <OnePerson key={p.id} person={p} />
           ))}
         </ul>
-        <NewPerson />
+        {/* Once the list stands: it would push the form away under a finger. */}
+        {people.data && <NewPerson />}
       </section>
       <div className="flex min-w-[300px] flex-[2] flex-col gap-6">
         <Benches />
