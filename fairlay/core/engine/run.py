@@ -17,6 +17,7 @@ from fairlay.core.engine.workers import Orders, Refills
 from fairlay.core.lay.check import broken_rules, without
 from fairlay.core.lay.lay import Better, Job, Lay
 from fairlay.core.lay.measures import measure, worth
+from fairlay.core.lay.near import sets_near
 
 Clock = Callable[[], float]
 FRESH_LAYS = {"fill": 4, "sets": 4, "order": 1}
@@ -139,10 +140,11 @@ class Run:
         return WORK_SHARE_BUTTED if self.just_enough else WORK_SHARE[self.job.objective]
 
     def with_reasons(self) -> Lay:
-        """Return the best lay, with the reason for each piece that found no place."""
+        """Return the best lay, sets together, with the reason for each piece that found no place."""
         if self.job.objective == "order" and any(piece.filler for piece in self.job.pieces):
             self.best = self._with_fillers(self.best)
-        return replace(self.best, unplaced=reasons_for(self.job, self.bank, self.best, self.tables()))
+        near = sets_near(self.job, self.best)
+        return replace(near, unplaced=reasons_for(self.job, self.bank, near, self.tables()))
 
     def _lay_afresh(self) -> None:
         work = construct(
