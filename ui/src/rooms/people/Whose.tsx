@@ -51,7 +51,7 @@ export function Whose() {
           className="text-sm whitespace-nowrap text-chalk-dim"
           title="open on this machine only"
         >
-          demo<span className="hidden lg:inline">, open on this machine only</span>
+          demo<span className="hidden min-[1400px]:inline">, open on this machine only</span>
         </span>
       )}
       {me.at_bench && (
