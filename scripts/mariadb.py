@@ -37,11 +37,19 @@ def find(program: str) -> str:
     return found
 
 
-class PrivateMariaDB:
-    """A server of our own, started on entry and shut down, data intact, on exit."""
+PASSING = ("--innodb-flush-log-at-trx-commit=2", "--innodb-doublewrite=OFF")
+"""Options of a server whose data need not outlast the machine."""
 
-    def __init__(self, home: Path, database: str = "fairlay") -> None:
-        self.home, self.database = home, database
+
+class PrivateMariaDB:
+    """A server of our own, started on entry and shut down, data intact, on exit.
+
+    ``lasting`` as it is, what is saved is on the disk before it is said to be; without, only once the system
+    writes it there, which is enough where nothing is kept for long.
+    """
+
+    def __init__(self, home: Path, database: str = "fairlay", *, lasting: bool = True) -> None:
+        self.home, self.database, self.lasting = home, database, lasting
         self.data = home / "data"
         self.port = free_port()
         self.process: subprocess.Popen[bytes] | None = None
@@ -123,6 +131,7 @@ class PrivateMariaDB:
                     "--innodb-buffer-pool-size=96M",
                     "--max-allowed-packet=64M",
                     "--performance-schema=OFF",
+                    *([] if self.lasting else PASSING),
                     *_as_root(),
                 ],
                 stdout=out,

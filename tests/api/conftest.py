@@ -25,7 +25,7 @@ ALL_MIGRATIONS = sorted(p.stem for p in store.MIGRATIONS.glob("0*.py"))
 
 @pytest.fixture(scope="session")
 def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    with PrivateMariaDB(Path(tmp_path_factory.mktemp("mariadb"))) as server:
+    with PrivateMariaDB(Path(tmp_path_factory.mktemp("mariadb")), lasting=False) as server:
         before = os.environ.get(store.URL_VARIABLE)
         os.environ[store.URL_VARIABLE] = server.url
         yield server.url

@@ -88,6 +88,7 @@ def test_what_stands_in_a_field_is_read_back(call: Call, system: str) -> None:
 )
 def test_a_sentence_speaks_in_the_users_units(call: Call, words: str, imperial: str) -> None:
     assert call("units.inImperial", words) == imperial
+    assert call("units.inMetric", words) == words.replace("m2", "m²")
 
 
 @pytest.mark.parametrize("zone", ["Pacific/Honolulu", "Europe/Berlin", "Pacific/Kiritimati"])

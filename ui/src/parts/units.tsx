@@ -57,7 +57,7 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
             : `${m2.toFixed(2)} m²`
           : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`,
     money: (amount) => `${MONEY.format(amount)}${currency && ` ${currency}`}`,
-    said: (words) => (metric ? words : inImperial(words)),
+    said: (words) => (metric ? inMetric(words) : inImperial(words)),
     thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_OUNCE).toFixed(1)} oz`),
   }
   return <Context value={units}>{children}</Context>
@@ -121,6 +121,12 @@ const AREAS: Record<string, number> = { m: 1, dm: 0.01, cm: 1e-4, mm: 1e-6 }
 const MEASURE =
   /(?<![\w.])(\d+(?:\.\d+)?)((?:\s*(?:x|×|to|by|and|or)\s*\d+(?:\.\d+)?)*)\s*(mm|cm|dm|m)(2|²)?(?![\w²])(?=( thick)?)/g
 const INCHES_PER_FOOT = 12
+
+/** A sentence whose measures are metric, with areas written as everywhere else on the screen. */
+export const inMetric = (words: string) =>
+  words.replace(MEASURE, (whole, ...parts: string[]) =>
+    parts[3] === '2' ? `${whole.slice(0, -1)}²` : whole,
+  )
 
 /** A sentence whose measures are metric, with each in inches, feet or ounces of thickness. */
 export function inImperial(words: string): string {
