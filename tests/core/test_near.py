@@ -79,6 +79,17 @@ def test_what_is_fixed_or_insisted_on_or_left_keeps_its_number() -> None:
         assert sets_near(kept, Lay(crossed)).placements == crossed
 
 
+def test_what_lies_where_it_lay_keeps_its_number() -> None:
+    job = job_of()
+    crossed = (at("seat", 0, 100), at("seat", 1, 1500), at("tie", 0, 1520), at("tie", 2, 120))
+    assert sets_near(job, Lay(crossed), crossed).placements == crossed
+    # Two came since: they change numbers with each other, and with nothing that lay there.
+    laid = crossed[:2] + crossed[3:]
+    came = (at("tie", 1, 1540), at("tie", 3, 140))
+    near = sets_near(job, Lay((*laid, *came)), laid).placements
+    assert near[:3] == laid and {(p.copy, p.at.x) for p in near[3:]} == {(1, 140), (3, 1540)}
+
+
 def test_numbers_stay_where_others_lie_hardly_nearer() -> None:
     job = job_of()
     lay = Lay((at("seat", 0, 100), at("seat", 1, 130), at("tie", 0, 140), at("tie", 2, 90)))

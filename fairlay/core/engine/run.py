@@ -68,6 +68,7 @@ class Run:
         self.step = 0
         self.grounds: dict[int, HideTable] | None = None
         self.just_enough = _just_enough(job)
+        self.start = start.placements if start is not None else ()
         if start is not None and not broken_rules(job, own := _fair(job, start)):
             self.best, self.best_worth = replace(own, history=()), worth(job, measure(job, own))
 
@@ -143,7 +144,7 @@ class Run:
         """Return the best lay, sets together, with the reason for each piece that found no place."""
         if self.job.objective == "order" and any(piece.filler for piece in self.job.pieces):
             self.best = self._with_fillers(self.best)
-        near = sets_near(self.job, self.best)
+        near = sets_near(self.job, self.best, self.start)
         return replace(near, unplaced=reasons_for(self.job, self.bank, near, self.tables()))
 
     def _lay_afresh(self) -> None:

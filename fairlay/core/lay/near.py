@@ -7,7 +7,7 @@ Copies of a piece are the same piece: which of them belongs to which set is free
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -27,14 +27,16 @@ KEPT_MM: Final = 60.0
 """A number stays with its piece unless another lies nearer by more."""
 
 
-def sets_near(job: Job, lay: Lay) -> Lay:
+def sets_near(job: Job, lay: Lay, before: Sequence[Placement] = ()) -> Lay:
     """Return a lay with the same pieces at the same places, their copies numbered so that sets lie together.
 
     What is fixed, excused or made in parts keeps its number, so does what lies on hides that are left as they
-    are; a piece in one hand keeps to the numbers of that hand, and of a set that must come from one hide all
-    do.
+    are, and what lies where it lay ``before``: whoever moves another piece meanwhile is not in its way. A
+    piece in one hand keeps to the numbers of that hand, and of a set that must come from one hide all do.
     """
+    stay = set(before)
     fixed = {(p.piece, p.copy) for p in job.fixed} | job.excused
+    fixed |= {(p.piece, p.copy) for p in lay.placements if p in stay}
     at = [*lay.placements]
     middle = {k: _middle(job, p) for k, p in enumerate(at)}
     members: dict[str, list[int]] = defaultdict(list)
