@@ -14,13 +14,15 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from scripts.mariadb import free_port
 
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM = "/usr/bin/chromium"
 READY_S = 120
+# Two cores hold the application, its worker, two browsers and the tests: what comes late is not missing.
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")
@@ -52,7 +54,7 @@ def started(home: Path, *more: str) -> Iterator[tuple[str, Path]]:
         yield f"http://127.0.0.1:{port}", log
     finally:
         running.send_signal(signal.SIGINT)
-        assert running.wait(30) == 0
+        assert running.wait(60) == 0
     left = subprocess.run(
         ["pgrep", "-s", str(running.pid)], capture_output=True, text=True, check=False
     ).stdout

@@ -175,7 +175,7 @@ def test_what_a_cut_left_is_measured_again_and_stays_known(page: Page, address: 
     page.get_by_label("Or the simulated camera, over").select_option("a chestnut side, chalked")
     page.get_by_role("button", name="Take a picture").click()
     page.get_by_role("button", name="Find the hide in 1 picture").click(timeout=60_000)
-    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    expect(page.get_by_role("button", name="Stop")).to_be_enabled()
     page.goto(f"{address}/leather")
     page.goto(here)
     waits = page.get_by_role("button", name="Take what is ticked")

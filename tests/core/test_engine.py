@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
+import time
 from math import cos, pi, sin
 from typing import Any
 
@@ -12,10 +13,14 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fairlay.core.engine import lay_job
+from fairlay.core.engine.one_more import OneMore
+from fairlay.core.engine.run import Run
+from fairlay.core.engine.working import with_counts
 from fairlay.core.formats.exchange import read_job, write_lay
-from fairlay.core.lay import Lay, measure
+from fairlay.core.lay import Lay, Placement, measure
 from fairlay.core.lay.account import account
 from fairlay.core.lay.measures import worth
+from fairlay.core.shapes.placing import Placing
 from tests import jobs, referee
 from tests.effort import tried
 
@@ -79,6 +84,38 @@ def test_random_pieces_on_random_hides(data: st.DataObject) -> None:
 def test_sets_are_laid_whole_and_each_on_one_hide() -> None:
     job, lay = lay_of(jobs.sets(2))
     assert measure(job, lay).sets == {"stool": 2} and not lay.unplaced
+
+
+def benches_and_stools() -> dict[str, Any]:
+    """A square of leather that two benches cover, or four stools."""
+    held = {"grain": {"axis_deg": 0.0, "tolerance_deg": 0.0, "reversible": True}}
+    hide = {"id": "Q", "kind": "offcut", "outline": jobs.square(0, 0, 400), "edge_margin": 0.0}
+    pieces = [
+        jobs.piece("seat", jobs.rectangle(390, 190), 2, set="bench", per_set=1, **held),
+        jobs.piece("top", jobs.rectangle(190, 190), 4, set="stool", per_set=1, **held),
+    ]
+    return jobs.sets(hides=[hide], pieces=pieces, match_sets=[])
+
+
+def test_of_several_names_the_most_sets_are_laid() -> None:
+    job, lay = lay_of(benches_and_stools())
+    assert measure(job, lay).sets == {"bench": 0, "stool": 4}
+
+
+def test_a_set_is_given_for_two_of_another_name() -> None:
+    asked = benches_and_stools()
+    job = read_job(json.dumps(asked))
+    benches = tuple(
+        Placement("seat", n, "Q", Placing(5.0, y, 0.0, False)) for n, y in enumerate((5.0, 205.0))
+    )
+    run = Run(job, time.monotonic, 1e9, None, lambda _: None, lambda: False, Lay(benches))
+    run.lay_afresh()
+    run.best, run.best_worth = with_counts(job, Lay(benches)), 2.0
+    sets = OneMore(run)
+    for _ in range(40):
+        sets.work()
+    assert measure(job, run.best).sets["stool"] >= 2 and run.best_worth > 3.0
+    assert referee.broken(asked, write_lay(run.best)) == []
 
 
 def test_an_order_uses_the_cheaper_leather_and_keeps_a_remnant() -> None:

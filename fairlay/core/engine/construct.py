@@ -113,13 +113,11 @@ class Construction:
 
     def demand(self, piece: Piece) -> float:
         """How hard a piece is to place: its size, its length, and how little leather bears it."""
-        fair = sum(t.ground(self.bank.of_piece[piece.id][0]).area_mm2 for t in self.tables)
-        whole = sum(t.hide.region.area for t in self.tables)
         span = float(np.hypot(*np.ptp(piece.outline, axis=0)))
         hard: float = (
             piece.area_mm2**0.35
             * span**1.3
-            / max(fair / whole, 0.02)
+            / max(share_borne(piece, self.tables, self.bank), 0.02)
             * max(piece.value, 0.05)
             * squareness(piece) ** self.plan.square
         )
@@ -235,6 +233,19 @@ def squareness(piece: Piece) -> float:
     return float(piece.area_mm2 / piece.region.minimum_rotated_rectangle.area)
 
 
+def share_borne(piece: Piece, tables: Iterable[HideTable], bank: Bank) -> float:
+    """Return the share of the leather that bears a piece."""
+    tables = list(tables)
+    fair = sum(t.ground(bank.of_piece[piece.id][0]).area_mm2 for t in tables)
+    return fair / float(sum(t.hide.region.area for t in tables))
+
+
+def leather_of_set(members: Iterable[Piece], tables: Iterable[HideTable], bank: Bank) -> float:
+    """Return how much leather one set of some pieces takes, in mm2: the scarcer what bears them, the more."""
+    tables = list(tables)
+    return sum(p.per_set * p.area_mm2 / max(share_borne(p, tables, bank), 0.02) for p in members)
+
+
 def construct(
     job: Job,
     bank: Bank,
@@ -273,11 +284,14 @@ def construct(
 
 
 def _whole_sets(work: Construction, wanted: list[Piece], order: list[int]) -> None:
-    """Lay as many whole sets as go, trying the most that area allows first."""
-    for name in dict.fromkeys(
-        p.set_name for p in wanted if p.set_name and p.set_name not in work.job.match_sets
-    ):
-        members = [p for p in wanted if p.set_name == name]
+    """Lay as many whole sets as go, of those first that take least leather, trying the most that area allows
+    first.
+    """
+    names = dict.fromkeys(p.set_name for p in wanted if p.set_name and p.set_name not in work.job.match_sets)
+    of = {name: [p for p in wanted if p.set_name == name] for name in names}
+    shake = dict(zip(names, np.exp(work.rng.normal(0.0, 2.0 * work.plan.shuffle, len(names))), strict=True))
+    for name in sorted(names, key=lambda n: shake[n] * leather_of_set(of[n], work.tables, work.bank)):
+        members = of[name]
         most = min(p.quantity // p.per_set for p in members)
         area = sum(p.area_mm2 * p.per_set for p in members)
         most = min(most, int(sum(t.hide.usable.area for t in work.tables) // area))

@@ -123,7 +123,7 @@ class Run:
             elif worker is not None and worker.useful() and self.rng.random() < self._work_share():
                 worker.work()
             else:
-                self._lay_afresh()
+                self.lay_afresh()
             self.step += 1
             if self.job.objective == "fill" and self.best.placements and not self.best.unplaced:
                 break
@@ -147,7 +147,8 @@ class Run:
         near = sets_near(self.job, self.best, self.start)
         return replace(near, unplaced=reasons_for(self.job, self.bank, near, self.tables()))
 
-    def _lay_afresh(self) -> None:
+    def lay_afresh(self) -> None:
+        """Lay all anew, each time another way, and keep it where it is better."""
         work = construct(
             self.job,
             self.bank,
@@ -159,6 +160,11 @@ class Run:
         if self.grounds is None:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
+
+    def filled(self, lay: Lay) -> Lay:
+        """Return a lay with all else laid where it still goes, sets or not."""
+        around = replace(self.job, fixed=lay.placements, objective="fill")
+        return construct(around, self.bank, Plan(square=2.0), self.rng, self.stop, self.grounds).lay()
 
     def _with_fillers(self, lay: Lay) -> Lay:
         """Return a lay with fillers in its gaps, none of them costing leather."""

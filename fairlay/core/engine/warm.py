@@ -15,6 +15,7 @@ from fairlay.core.engine.scene import Effort, SceneOf
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.lay.lay import Job
+from fairlay.core.lay.poses import Nodes
 from fairlay.core.lay.room import room_for
 from fairlay.core.leather import Flaw, Hide, Zone
 from fairlay.core.pattern import Grain, Piece
@@ -50,6 +51,7 @@ def warm_kernels() -> None:
     _lay(side, 2)
     HandTable(side, hide).open_ground(Held(pieces[0], 0.0, False), ())
     room_for(side, pieces[0], hide)
+    Nodes(side, hide, {}).keep_poses_of(0, pieces[0])
     roll = Hide("warm", "roll", square * [15.0, 2.5], width_mm=200.0, edge_margin_mm=5.0, cost_per_m2=1.0)
     cloth = tuple(
         Piece(name, square * [long, wide], 6, grain=Grain(0.0, way, True))

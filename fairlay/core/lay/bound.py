@@ -6,20 +6,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from fairlay.core.lay.fits import Fits
 from fairlay.core.lay.lay import Job
 from fairlay.core.lay.room import room_for
 from fairlay.core.lay.shares import Shares
 from fairlay.core.pattern import Piece
 
 ROUNDING = 1e-6
+SETS_SECONDS = 60.0
+"""How long each number of sets is looked into at most, once every place of large pieces is known."""
 
 
 @dataclass(frozen=True)
 class Bound:
-    """Copies of each piece that may have room, the most value-weighted fill, the most whole sets by name and
-    of
-    all names together, and the least money an order's leather costs (None: not all of it has room, or it is
-    laid on a roll).
+    """Copies of each piece that may have room, the most value-weighted fill, the most whole sets by name
+    and of all names together, and the least money an order's leather costs (None: not all of it has room, or
+    it is laid on a roll).
     """
 
     copies: dict[str, int]
@@ -34,7 +36,8 @@ def bound(job: Job, *, by_room: bool = True) -> Bound:
 
     Areas are counted without any waste, so a lay that reaches it is the best there is; leather that only
     some pieces may lie on is counted for those alone (``shares``). ``by_room`` proves first, piece by piece,
-    what has room at all, which takes up to some minutes.
+    what has room at all, and where whole sets are asked for how many of their large pieces lie beside each
+    other (``fits``), which takes up to some minutes.
     """
     copies = {piece.id: _copies(job, piece) if by_room else piece.quantity for piece in job.pieces}
     names = tuple(dict.fromkeys(p.set_name for p in job.pieces if p.set_name))
@@ -42,14 +45,34 @@ def bound(job: Job, *, by_room: bool = True) -> Bound:
         return Bound(copies, 1.0, {n: _complete(job, copies, n) for n in names}, 0, None)
     usable = sum(hide.usable.area for hide in job.hides)
     shares = Shares(job, copies)
-    sets = {name: int(shares.most_sets((name,)) + ROUNDING) for name in names}
+    sets = {name: _whole(shares.most_sets((name,))) for name in names}
+    all_sets = _whole(shares.most_sets(names))
+    if by_room and job.objective == "sets" and all_sets and not job.fixed:
+        fits = Fits(shares)
+        sets = {name: min(most, _sets_that_fit(fits, (name,), most)) for name, most in sets.items()}
+        all_sets = (
+            sum(sets.values()) if len(names) == 1 else min(all_sets, _sets_that_fit(fits, names, all_sets))
+        )
     return Bound(
         copies,
         shares.most_value() / usable if usable else 0.0,
         sets,
-        int(shares.most_sets(names) + ROUNDING),
+        min(all_sets, sum(sets.values())),
         shares.least_cost() if job.objective == "order" else None,
     )
+
+
+def _whole(most: float) -> int:
+    return int(most + ROUNDING)
+
+
+def _sets_that_fit(fits: Fits, names: tuple[str, ...], most: int) -> int:
+    """Return how many sets of some names have room, looked into until no set less can come of it."""
+
+    def enough(least: float, proved: float) -> bool:
+        return _whole(min(proved, most)) <= _whole(least)
+
+    return _whole(fits.most_sets(names, enough, SETS_SECONDS).most)
 
 
 def _complete(job: Job, copies: dict[str, int], name: str) -> int:

@@ -10,13 +10,17 @@ left it has none, which is a proof, where a search that finds nothing is none.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Final
+from itertools import pairwise
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely import STRtree, contains_xy
+from shapely import points as points_at
 from shapely.affinity import scale, translate
-from shapely.geometry import MultiPoint, Point
+from shapely.geometry import LineString, MultiPoint, Point
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.lay import room_kernels as kernels
@@ -38,7 +42,17 @@ LEAST_MM: Final = (6.0, 3.0, 1.5, 0.375, 0.09375)
 enough.
 """
 POINT_EVERY_MM = 14.0
-CELL_MM = 2.0
+CELL_MM: Final = 2.0
+EXACT_MM: Final = 3.0
+"""Boxes wider than this are settled by the distance field alone."""
+NEAR_MM: Final = 16.0
+"""So near to fair ground its distance is reckoned from its edges, farther off from painted cells."""
+PAINTED_CELLS: Final = 2.2
+"""A field of painted cells may be this many off the true distance: half a cell's diagonal where it was
+painted, as much where it is read, half a cell for the edge between.
+"""
+READ_CELLS: Final = 0.71
+"""Half a cell's diagonal: how far off a cell's middle it may be read."""
 MOST_REFINED = 2500
 """Places that finer boxes are still worth looking at for."""
 SPOTS_EACH = 8
@@ -52,6 +66,7 @@ side.
 
 Floats = NDArray[np.float64]
 Body = tuple[Floats, NDArray[np.int64]]
+_places: Callable[..., int] = kernels.places
 
 
 @dataclass(frozen=True)
@@ -64,59 +79,94 @@ class Room:
     proved: bool
 
 
+@dataclass(frozen=True)
+class Looked:
+    """A piece in one hand on one hide, ready to be looked for: its ``shape`` about its centroid, what
+    compiled code asks of a box (``asked``), and every range of turns with where it holds: (ground, body of
+    it, middle and half width in rad). ``reach`` is the farthest point of the piece, in mm.
+    """
+
+    shape: BaseGeometry
+    fair: BaseGeometry
+    asked: tuple[Any, ...]
+    reach: float
+    ranges: tuple[tuple[BaseGeometry, Body, float, float], ...]
+
+
+def looked_for(
+    job: Job,
+    piece: Piece,
+    hide: Hide,
+    mirrored: bool = False,
+    *,
+    cell_mm: float = CELL_MM,
+    exact_mm: float = EXACT_MM,
+) -> Looked:
+    """Return what places of a piece on a hide are looked for with; see ``Looked``. Its distance field has
+    cells of ``cell_mm``; boxes no wider than ``exact_mm`` are held against the ground itself.
+    """
+    fair, off_show = _grounds(job, piece, hide)
+    shape, show = _in_hand(piece, mirrored)
+    points = _points(shape)
+    clean = _points(show) if piece.hidden and not off_show.is_empty else np.empty((0, 2))
+    field, origin = _field(fair, hide, cell_mm)
+    body = _body(shape.buffer(-OVERLAP_MM))
+    spots = _spots(hide.region.difference(fair))
+    return Looked(
+        shape,
+        fair,
+        (
+            points,
+            field,
+            origin,
+            cell_mm,
+            READ_CELLS * cell_mm,
+            exact_mm,
+            *_body(fair),
+            clean,
+            *_body(off_show),
+            spots,
+            *body,
+        ),
+        float(np.hypot(*points.T).max()),
+        tuple(
+            (held, _body(held), math.radians(middle), math.radians(half + GRAIN_GRACE_DEG))
+            for line in lines_on(hide, job.policy)
+            if not (held := _where_line_holds(hide, job, line)).is_empty
+            for middle, half in fair_turns(piece, line, mirrored, job.policy)
+        ),
+    )
+
+
 def room_for(job: Job, piece: Piece, hide: Hide, mirrored: bool = False) -> Room:
     """Return the room of a piece of a job on a hide, clear of what is fixed there (but copies of itself)."""
-    fair, off_show = _grounds(job, piece, hide)
+    fair, _ = _grounds(job, piece, hide)
     by_area = Room(int(fair.area // piece.area_mm2), False)
     if by_area.most == 0 or any_way(piece, job.policy):
         return by_area
-    shape, show = _in_hand(piece, mirrored)
-    points = _points(shape)
-    body, ground = _body(shape.buffer(-OVERLAP_MM)), _body(fair)
-    clean = _points(show) if piece.hidden and not off_show.is_empty else np.empty((0, 2))
-    off, spots = _body(off_show), _spots(hide.region.difference(fair))
-    field, origin = _field(fair, hide)
-    reach = float(np.hypot(*points.T).max())
-    ranges = [
-        (
-            np.array(held.intersection(hide.region).bounds),
-            _body(held),
-            math.radians(middle),
-            math.radians(half + GRAIN_GRACE_DEG),
-        )
-        for line in lines_on(hide, job.policy)
-        if not (held := _where_line_holds(hide, job, line)).is_empty
-        for middle, half in fair_turns(piece, line, mirrored, job.policy)
-    ]
+    looked = looked_for(job, piece, hide, mirrored)
     known = by_area
     for least in LEAST_MM:
         found: list[Floats] = []
-        for bounds, held_body, middle, half in ranges:
+        for held, held_body, middle, half in looked.ranges:
             out = np.empty((MOST_PLACES, 2))
-            n = kernels.places(
+            bounds = np.array(held.bounds)
+            n = _places(
                 middle,
                 half,
                 bounds,
                 *held_body,
-                points,
-                field,
-                origin,
-                CELL_MM,
-                *ground,
-                clean,
-                *off,
-                spots,
-                *body,
+                *looked.asked,
                 FIRST_MM,
                 least,
-                reach,
+                looked.reach,
                 out,
                 MOST_BOXES,
             )
             if n < 0:
                 return known
             found.append(out[:n])
-        most = _most_apart(np.concatenate(found), 2.0 * _room_about_centroid(shape), least)
+        most = _most_apart(np.concatenate(found), 2.0 * _room_about_centroid(looked.shape), least)
         known = Room(min(known.most, most), True)
         if known.most == 0 or sum(map(len, found)) > MOST_REFINED:
             break
@@ -150,13 +200,28 @@ def _in_hand(piece: Piece, mirrored: bool) -> tuple[BaseGeometry, BaseGeometry]:
     return translate(shape, -centre.x, -centre.y), translate(show, -centre.x, -centre.y)
 
 
-def _field(ground: BaseGeometry, hide: Hide) -> tuple[NDArray[np.float32], Floats]:
-    """The signed distance field of some ground in cells of CELL_MM, and where its first cell lies."""
+def _field(ground: BaseGeometry, hide: Hide, cell_mm: float) -> tuple[NDArray[np.float32], Floats]:
+    """How far cells lie off some ground, negative, in mm and never more than they do; 0 or more on it; and
+    where the first cell's middle lies.
+    """
     x0, y0, x1, y1 = hide.region.bounds
-    origin = np.array([x0 - 2 * CELL_MM, y0 - 2 * CELL_MM])
-    mask = np.zeros((math.ceil((y1 - y0) / CELL_MM) + 5, math.ceil((x1 - x0) / CELL_MM) + 5), np.bool_)
-    paint_body(mask, *_body(ground), origin[0], origin[1], CELL_MM, True)
-    return distance_field(mask, CELL_MM), origin
+    origin = np.array([x0 - 2 * cell_mm, y0 - 2 * cell_mm])
+    mask = np.zeros((math.ceil((y1 - y0) / cell_mm) + 5, math.ceil((x1 - x0) / cell_mm) + 5), np.bool_)
+    paint_body(mask, *_body(ground), origin[0], origin[1], cell_mm, True)
+    painted = distance_field(mask, cell_mm)
+    off = painted < 0.0
+    field = np.where(off, np.minimum(painted + PAINTED_CELLS * cell_mm, 0.0), painted)
+    near = off & (painted > -NEAR_MM)
+    rows, cols = np.nonzero(near)
+    x, y = origin[0] + cell_mm * cols, origin[1] + cell_mm * rows
+    edges = STRtree([LineString(pair) for ring in rings_of(ground) for pair in pairwise([*ring, ring[0]])])
+    if len(rows) and len(edges):
+        (which, _), apart = edges.query_nearest(points_at(x, y), return_distance=True, all_matches=False)
+        exact = np.zeros(len(rows))
+        exact[which] = -apart
+        exact[contains_xy(ground, x, y)] = 0.0
+        field[near] = exact
+    return field.astype(np.float32), origin
 
 
 def _body(shape: BaseGeometry) -> Body:
@@ -192,12 +257,14 @@ def _spots(forbidden: BaseGeometry) -> Floats:
 
 
 def _where_line_holds(hide: Hide, job: Job, line: float) -> BaseGeometry:
+    """Where a centroid may lie whose piece is judged by a line; a bent piece's may lie off the leather."""
+    about = hide.region.envelope
     if job.policy.grain_school != "local":
-        return hide.region
+        return about
     zones = [shown for zone, shown in hide.zone_regions if zone.stretch_deg + 90.0 == line]
     if line == hide.backbone_deg:
-        zones.append(hide.region.difference(union(shown for _, shown in hide.zone_regions)))
-    return union(zones).intersection(hide.region).buffer(OVERLAP_MM)
+        zones.append(about.difference(union(shown for _, shown in hide.zone_regions)))
+    return union(zones).buffer(OVERLAP_MM)
 
 
 def _room_about_centroid(shape: BaseGeometry) -> float:

@@ -11,13 +11,6 @@ from numba import njit
 
 from fairlay.core.shapes.kernels import distance_to_body, inside
 
-FIELD_CELLS = 2.2
-"""A distance field may be this many cells off the true distance: half a cell's diagonal where it was painted,
-as much where it is read, half a cell for the edge between.
-"""
-EXACT_CELLS = 1.5
-"""Boxes wider than this many cells are settled by the field alone."""
-
 
 @njit(cache=True, nogil=True)
 def depth(x, y, pts, starts):
@@ -54,6 +47,8 @@ def may_lie(
     field,
     origin,
     step,
+    slack,
+    exact_mm,
     fair,
     fair_starts,
     show,
@@ -69,12 +64,13 @@ def may_lie(
 
     ``points`` of the piece must lie on ``fair`` ground, ``show`` points off ``off``, and no ``spots`` (points
     inside what is forbidden) in the piece's ``body``, each by more than the box can move it. The distance
-    ``field`` of the fair ground, in which FIELD_CELLS are allowed for its own error, settles most.
+    ``field`` of the fair ground, of which ``slack`` mm are its own error, settles most; boxes no wider than
+    ``exact_mm`` are held against the ground itself.
     """
     cos, sin = math.cos(turn), math.sin(turn)
     for i in range(len(points)):
         px, py = points[i, 0], points[i, 1]
-        spare = across + swing * math.sqrt(px * px + py * py) + FIELD_CELLS * step
+        spare = across + swing * math.sqrt(px * px + py * py) + slack
         if read(field, origin, step, x + px * cos - py * sin, y + px * sin + py * cos) < -spare:
             return False
     for i in range(len(spots)):
@@ -84,7 +80,7 @@ def may_lie(
         spare = across + swing * math.sqrt(dx * dx + dy * dy)
         if depth(dx * cos + dy * sin, -dx * sin + dy * cos, body, body_starts) > spare:
             return False
-    if across > EXACT_CELLS * step:
+    if across > exact_mm:
         return True
     for i in range(len(points)):
         px, py = points[i, 0], points[i, 1]
@@ -110,6 +106,8 @@ def places(
     field,
     origin,
     step,
+    slack,
+    exact_mm,
     fair,
     fair_starts,
     show,
@@ -169,6 +167,8 @@ def places(
                         field,
                         origin,
                         step,
+                        slack,
+                        exact_mm,
                         fair,
                         fair_starts,
                         show,
@@ -193,3 +193,81 @@ def places(
                         stack[top, 3], stack[top, 4] = a / 2, h / 2
                         top += 1
     return n
+
+
+@njit(cache=True, nogil=True)
+def cells_with_places(
+    turn,
+    swing,
+    low,
+    half_mm,
+    block,
+    held,
+    held_starts,
+    points,
+    field,
+    origin,
+    step,
+    slack,
+    exact_mm,
+    fair,
+    fair_starts,
+    show,
+    off,
+    off_starts,
+    spots,
+    body,
+    body_starts,
+    reach,
+    out,
+):
+    """Mark in ``out`` (rows of y, columns of x) every cell in which a piece's centroid may lie with a turn
+    within ``swing`` rad of ``turn``.
+
+    Cells are squares of half width ``half_mm``, the first one's corner at ``low``; ``block`` of them by as
+    many, a power of two, are ruled out at once where that can be done.
+    """
+    rows, cols = out.shape
+    stack = np.empty((64, 3), np.int64)
+    for first_row in range(0, rows, block):
+        for first_col in range(0, cols, block):
+            stack[0, 0], stack[0, 1], stack[0, 2] = first_row, first_col, block
+            top = 1
+            while top > 0:
+                top -= 1
+                r, c, size = stack[top, 0], stack[top, 1], stack[top, 2]
+                if r >= rows or c >= cols:
+                    continue
+                x, y, a = low[0] + (2 * c + size) * half_mm, low[1] + (2 * r + size) * half_mm, size * half_mm
+                across = a * math.sqrt(2.0)
+                if depth(x, y, held, held_starts) < -across or not may_lie(
+                    x,
+                    y,
+                    turn,
+                    across,
+                    swing,
+                    points,
+                    field,
+                    origin,
+                    step,
+                    slack,
+                    exact_mm,
+                    fair,
+                    fair_starts,
+                    show,
+                    off,
+                    off_starts,
+                    spots,
+                    body,
+                    body_starts,
+                    reach,
+                ):
+                    continue
+                if size == 1:
+                    out[r, c] = True
+                    continue
+                for k in range(4):
+                    stack[top, 0] = r + (size // 2 if k & 1 else 0)
+                    stack[top, 1] = c + (size // 2 if k & 2 else 0)
+                    stack[top, 2] = size // 2
+                    top += 1

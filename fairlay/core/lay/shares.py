@@ -94,7 +94,7 @@ class Shares:
             if self.group[p] in region.groups
         ]
 
-    def _least_area(self, p: int) -> float:
+    def least_area(self, p: int) -> float:
         """Of a piece, whole or by the split that takes least."""
         piece = self.pieces[p]
         return min([piece.area_mm2, *(sum(q.area_mm2 for q in s.parts) for s in piece.splits)])
@@ -115,7 +115,7 @@ class Shares:
         cost = np.array([-self.pieces[p].value for p, _ in self.ways])
         wanted = np.array(
             [
-                min(p.quantity, self.copies[p.id]) * max(p.area_mm2, self._least_area(i))
+                min(p.quantity, self.copies[p.id]) * max(p.area_mm2, self.least_area(i))
                 for i, p in enumerate(self.pieces)
             ]
         )
@@ -135,7 +135,7 @@ class Shares:
             if piece.set_name in sets:
                 rows.append(p)
                 cols.append(sets[piece.set_name])
-                values.append(piece.per_set * self._least_area(p))
+                values.append(piece.per_set * self.least_area(p))
         # What lies of a piece is at least its share of every set.
         need = coo_array((values, (rows, cols)), shape=(len(self.pieces), k)).tocsr()
         most = [
@@ -186,7 +186,7 @@ class Shares:
         under[on, lie] = -prices[on]
         for h in range(hides):
             before[h, n + m + h] = under[h, n + m + h] = 1.0
-        wanted = np.array([p.quantity * self._least_area(i) / 1e6 for i, p in enumerate(self.pieces)])
+        wanted = np.array([p.quantity * self.least_area(i) / 1e6 for i, p in enumerate(self.pieces)])
         whole = np.zeros(n + m + hides)
         whole[cut] = 1.0
         most = np.full(n + m + hides, np.inf)

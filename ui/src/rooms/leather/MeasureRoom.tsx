@@ -104,6 +104,8 @@ function FromPictures({
         api.POST('/api/leather/hides/{hide_id}/pictures', {
           params: { path: { hide_id: id } },
           body: { files, bar_mm: bar, presses: said },
+          // Whoever closes the room at once has asked all the same.
+          keepalive: true,
         }),
       ),
     onSuccess: onSeen,
