@@ -40,7 +40,7 @@ def job_of(outline: list[list[float]], *, flaws: tuple[Any, ...] = (), gap: floa
 
 def most_of(job: Job) -> float:
     fits = Fits(Shares(job, {p.id: p.quantity for p in job.pieces}))
-    return fits.weigh([Want({0: 1}, 1.0, 9.0)], lambda least, proved: proved - least < 0.05, 20.0).most
+    return fits.weigh([Want({0: 1}, 1.0, 9.0)], lambda least, proved: proved - least < 0.05).most
 
 
 @pytest.mark.parametrize(

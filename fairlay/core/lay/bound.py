@@ -13,8 +13,6 @@ from fairlay.core.lay.shares import Shares
 from fairlay.core.pattern import Piece
 
 ROUNDING = 1e-6
-SETS_SECONDS = 60.0
-"""How long each number of sets is looked into at most, once every place of large pieces is known."""
 
 
 @dataclass(frozen=True)
@@ -72,7 +70,7 @@ def _sets_that_fit(fits: Fits, names: tuple[str, ...], most: int) -> int:
     def enough(least: float, proved: float) -> bool:
         return _whole(min(proved, most)) <= _whole(least)
 
-    return _whole(fits.most_sets(names, enough, SETS_SECONDS).most)
+    return _whole(fits.most_sets(names, enough).most)
 
 
 def _complete(job: Job, copies: dict[str, int], name: str) -> int:

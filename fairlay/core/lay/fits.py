@@ -10,7 +10,6 @@ them. What is claimed is reckoned from the weights alone and so holds whenever o
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
@@ -28,6 +27,8 @@ Enough = Callable[[float, float], bool]
 
 AT_ONCE: Final = 200
 """Poses added in one round."""
+ROUNDS: Final = 40
+"""A round takes one to five seconds on two hides; most proofs are as good as they get after twenty."""
 TINY: Final = 1e-7
 
 
@@ -81,33 +82,33 @@ class Fits:
                 own.keep_poses_of(i, shares.pieces[i])
         self.ways = [(p, r) for p, r in shares.ways if p not in self.large and regions[r].hide in self.nodes]
 
-    def most_sets(self, names: Sequence[str], enough: Enough, seconds: float) -> Proof:
+    def most_sets(self, names: Sequence[str], enough: Enough, rounds: int = ROUNDS) -> Proof:
         """Return the proof of the most sets of these names together; ``enough`` as in ``weigh``."""
         pieces, copies = self.shares.pieces, self.shares.copies
         wants = []
         for name in names:
             needs = {i: p.per_set for i, p in enumerate(pieces) if p.set_name == name}
             wants.append(Want(needs, 1.0, min(copies[pieces[i].id] // n for i, n in needs.items())))
-        return self.weigh(wants, enough, seconds)
+        return self.weigh(wants, enough, rounds)
 
-    def weigh(self, wants: Sequence[Want], enough: Enough, seconds: float) -> Proof:
-        """Return what is proved of some wants after about ``seconds``, or once ``enough(the least that may
-        come of it, what is proved)``.
+    def weigh(self, wants: Sequence[Want], enough: Enough, rounds: int = ROUNDS) -> Proof:
+        """Return what is proved of some wants after so many rounds, or once ``enough(the least that may come
+        of it, what is proved)``.
         """
-        end = time.monotonic() + seconds
         program = _Program(self, wants)
         best, middle = program.none_known(), None
-        while True:
+        for _ in range(rounds):
             reached, duals = program.solve()
             tried = duals if middle is None else 0.5 * (middle + duals)
             proof, lighter = program.proof(tried)
             if proof.most < best.most or middle is None:
                 best, middle = min(best, proof, key=lambda p: p.most), tried
             added = program.add(lighter)
-            if enough(reached, best.most) or time.monotonic() > end or (not added and tried is duals):
-                return best
+            if enough(reached, best.most) or (not added and tried is duals):
+                break
             if not added:
                 middle = None
+        return best
 
 
 class _Program:
