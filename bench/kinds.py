@@ -319,7 +319,7 @@ def lay_fresh(kind: str, seed: int, seconds: float, processes: int) -> Fresh:
     """Lay one job of a kind. ``way`` is how much of the way from the first lay to what is proved was gone."""
     job = replace(KINDS[kind](seed), seed=seed + 1, seconds=seconds)
     row = lay_and_measure(job, seconds, processes)
-    most = bound(job, by_room=job.objective == "sets")
+    most = bound(job, by_room=False)
     reached = row.reached
     if job.objective == "fill":
         proved = most.fill

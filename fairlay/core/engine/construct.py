@@ -123,6 +123,18 @@ class Construction:
         )
         return hard
 
+    def easiest_first(self, names: Iterable[str]) -> list[tuple[str, list[Piece]]]:
+        """Return sets by name with their pieces: where the number of sets counts, those first that take least
+        leather.
+        """
+        of = {name: [p for p in self.job.pieces if p.set_name == name and not p.filler] for name in names}
+        if self.job.objective != "sets" or len(of) < 2:
+            return list(of.items())
+        takes = {name: leather_of_set(members, self.tables, self.bank) for name, members in of.items()}
+        shaken = np.exp(self.rng.normal(0.0, 2.0 * self.plan.shuffle, len(of)))
+        keys = dict(zip(of, shaken * np.array([*takes.values()]), strict=True))
+        return sorted(of.items(), key=lambda own: keys[own[0]])
+
     def hides_in_order(self) -> list[int]:
         """Return hide indices in the order they are opened: offcuts and cheap leather first where money
         counts.
@@ -267,8 +279,8 @@ def construct(
     wanted = [p for p in job.pieces if not p.filler]
     if job.objective == "sets":
         _whole_sets(work, wanted, order)
-    for name in job.match_sets:
-        _matched_sets(work, [p for p in wanted if p.set_name == name], order)
+    for _, members in work.easiest_first(job.match_sets):
+        _matched_sets(work, members, order)
     single = [p for p in wanted if p.set_name not in job.match_sets]
     if plan.butt is not None:
         work.butt(single, plan.butt)
@@ -284,14 +296,9 @@ def construct(
 
 
 def _whole_sets(work: Construction, wanted: list[Piece], order: list[int]) -> None:
-    """Lay as many whole sets as go, of those first that take least leather, trying the most that area allows
-    first.
-    """
-    names = dict.fromkeys(p.set_name for p in wanted if p.set_name and p.set_name not in work.job.match_sets)
-    of = {name: [p for p in wanted if p.set_name == name] for name in names}
-    shake = dict(zip(names, np.exp(work.rng.normal(0.0, 2.0 * work.plan.shuffle, len(names))), strict=True))
-    for name in sorted(names, key=lambda n: shake[n] * leather_of_set(of[n], work.tables, work.bank)):
-        members = of[name]
+    """Lay as many whole sets as go, trying the most that area allows first."""
+    names = [p.set_name for p in wanted if p.set_name and p.set_name not in work.job.match_sets]
+    for _, members in work.easiest_first(names):
         most = min(p.quantity // p.per_set for p in members)
         area = sum(p.area_mm2 * p.per_set for p in members)
         most = min(most, int(sum(t.hide.usable.area for t in work.tables) // area))

@@ -111,7 +111,7 @@ class Run:
                     if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides)
                     else Refills(self)
                 )
-            if worker is not None and self._counts_sets() and sets is None:
+            if worker is not None and self.job.objective == "sets" and sets is None:
                 sets = OneMore(self)
             if (
                 sets is not None
@@ -129,10 +129,6 @@ class Run:
                 break
         for lay in elsewhere():
             self.consider(lay)
-
-    def _counts_sets(self) -> bool:
-        """Whether whole sets count that need not come from one hide."""
-        return self.job.objective == "sets" and not self.job.match_sets
 
     def _fresh_lays(self) -> int:
         return FRESH_BUTTED if self.just_enough else FRESH_LAYS[self.job.objective]
