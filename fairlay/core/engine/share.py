@@ -161,15 +161,13 @@ class Share:
         """Lay the whole order afresh: columns chosen together, then the rest."""
         for h in range(len(self.tables)):
             self._empty(h)
-        names = list(self.columns)
-        self.rng.shuffle(names)
-        for name in names:
+        for k, (name, columns) in enumerate(self.columns.items()):
             # The columns of a second name were laid on emptied hides: its sets go one by one into what is
             # left.
-            if name == names[0]:
+            if k == 0:
                 number = 0
-                for h, sets in enumerate(self.columns[name].choose(self.cuts)):
-                    self.columns[name].put(h, range(number, number + sets))
+                for h, sets in enumerate(columns.choose(self.cuts)):
+                    columns.put(h, range(number, number + sets))
                     number += sets
             self.read()
             self._place_sets(name)
