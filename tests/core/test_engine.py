@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from fairlay.core.engine import lay_job
 from fairlay.core.engine.one_more import OneMore
 from fairlay.core.engine.run import Run
+from fairlay.core.engine.sets_by_hide import SetsByHide
 from fairlay.core.engine.working import with_counts
 from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Lay, Placement, measure
@@ -115,6 +116,20 @@ def benches_and_stools() -> dict[str, Any]:
 def test_of_several_names_the_most_sets_are_laid() -> None:
     job, lay = lay_of(benches_and_stools())
     assert measure(job, lay).sets == {"bench": 0, "stool": 4}
+
+
+def test_hides_tried_by_themselves_make_the_most_sets_together() -> None:
+    asked = benches_and_stools()
+    asked["hides"] = [{**asked["hides"][0], "id": name} for name in ("Q", "R")]
+    job = read_job(json.dumps(asked))
+    run = Run(job, time.monotonic, 1e9, None, lambda _: None, lambda: False, None)
+    run.lay_afresh()
+    run.best, run.best_worth = Lay(()), 0.0
+    by_hide = SetsByHide(run)
+    for _ in range(20):
+        by_hide.work()
+    assert measure(job, run.best).sets == {"bench": 2, "stool": 4}
+    assert referee.broken(asked, write_lay(run.best)) == []
 
 
 @pytest.mark.parametrize("match", [[], ["bench", "stool"]])

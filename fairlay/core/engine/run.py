@@ -12,6 +12,7 @@ from fairlay.core.engine.butt import Taste
 from fairlay.core.engine.construct import Plan, construct
 from fairlay.core.engine.one_more import OneMore
 from fairlay.core.engine.reasons import reasons_for
+from fairlay.core.engine.sets_by_hide import SetsByHide
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.engine.workers import Orders, Refills
 from fairlay.core.lay.check import broken_rules, without
@@ -20,18 +21,20 @@ from fairlay.core.lay.measures import measure, worth
 from fairlay.core.lay.near import sets_near
 
 Clock = Callable[[], float]
-FRESH_LAYS = {"fill": 4, "sets": 4, "order": 1}
+FRESH_LAYS = {"fill": 4, "sets": 2, "order": 1}
 """Constructive lays tried, each its own way, before the best of them is worked on."""
-SETS_UNTIL, SETS_SHARE = 0.85, 0.85
+SETS_UNTIL, SETS_SHARE = 0.85, 0.97
 """Where whole sets count, so much of the time goes, this often, to one set more; the rest to value beside
 them.
 """
+BY_HIDE = 0.3
+"""How often of these a hide is tried by itself."""
 LEAST_COVERED, JUST_ENOUGH = 0.9, 1.05
 """Pieces that come to about as much as there is leather all go only where their sides meet: then so many lays
 are made side to side afresh, each by its own taste, and as often again later.
 """
 FRESH_BUTTED, WORK_SHARE_BUTTED = 40, 0.6
-WORK_SHARE = {"fill": 0.97, "sets": 0.5, "order": 1.0}
+WORK_SHARE = {"fill": 0.97, "sets": 0.9, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
 
@@ -102,6 +105,7 @@ class Run:
         """Search until the time or the steps are used up."""
         worker: Refills | Orders | None = None
         sets: OneMore | None = None
+        by_hide: SetsByHide | None = None
         while not self.stop() and (self.steps is None or self.step < self.steps):
             for lay in elsewhere():
                 self.consider(lay)
@@ -112,14 +116,15 @@ class Run:
                     else Refills(self)
                 )
             if worker is not None and self.job.objective == "sets" and sets is None:
-                sets = OneMore(self)
+                sets, by_hide = OneMore(self), SetsByHide(self)
             if (
                 sets is not None
+                and by_hide is not None
                 and self.used() < SETS_UNTIL
                 and sets.useful()
                 and self.rng.random() < SETS_SHARE
             ):
-                sets.work()
+                (by_hide if by_hide.useful() and self.rng.random() < BY_HIDE else sets).work()
             elif worker is not None and worker.useful() and self.rng.random() < self._work_share():
                 worker.work()
             else:

@@ -18,6 +18,7 @@ class Searching(Protocol):
     job: Job
     bank: Bank
     best: Lay
+    best_worth: float
     rng: np.random.Generator
 
     def stop(self) -> bool: ...
