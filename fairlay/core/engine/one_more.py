@@ -25,6 +25,8 @@ PATIENCE = 60
 
 PATIENCE_ONE_HIDE = 15
 """The same where a set comes from one hide, which may be the wrong one."""
+ONE_HIDE = 0.5
+"""How often one hide alone is worked at where a set may come from several."""
 EXCHANGED = 1.5
 """Two sets are tried for one of another name where they take no more than so many times its leather."""
 
@@ -144,7 +146,7 @@ class OneMore:
                 if (piece.id, n) not in there:
                     self.pool.setdefault(variants[n % len(variants)].index, []).append(n)
         self.searches, self.idle, self.left = {}, 0, float("inf")
-        if job.match_sets and self.only is None:
+        if self.only is None and (job.match_sets or run.rng.random() < ONE_HIDE):
             self.only = self._one_hide()
 
     def _given_last(self, name: str, last: int) -> tuple[Placement, ...]:
