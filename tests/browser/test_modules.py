@@ -84,6 +84,7 @@ def test_what_stands_in_a_field_is_read_back(call: Call, system: str) -> None:
         ("O-042 is 12 m long, 85 cm2 of it lost", "O-042 is 39.4 ft long, 0.091 ft² of it lost"),
         ("2 hides, 84.1 %, class 2 man", "2 hides, 84.1 %, class 2 man"),
         ("mark 3mm7 stays", "mark 3mm7 stays"),
+        ("1.6 flaws in a m2, at 71 a hide", "1.6 flaws in a m², at 71 a hide"),
     ],
 )
 def test_a_sentence_speaks_in_the_users_units(call: Call, words: str, imperial: str) -> None:

@@ -122,15 +122,13 @@ const MEASURE =
   /(?<![\w.])(\d+(?:\.\d+)?)((?:\s*(?:x|×|to|by|and|or)\s*\d+(?:\.\d+)?)*)\s*(mm|cm|dm|m)(2|²)?(?![\w²])(?=( thick)?)/g
 const INCHES_PER_FOOT = 12
 
-/** A sentence whose measures are metric, with areas written as everywhere else on the screen. */
+/** A sentence with areas written as everywhere else on the screen, "5 in a m2" among them. */
 export const inMetric = (words: string) =>
-  words.replace(MEASURE, (whole, ...parts: string[]) =>
-    parts[3] === '2' ? `${whole.slice(0, -1)}²` : whole,
-  )
+  words.replace(/(?<!\w)(\d*(?:mm|cm|dm|m))2(?!\w)/g, '$1²')
 
 /** A sentence whose measures are metric, with each in inches, feet or ounces of thickness. */
 export function inImperial(words: string): string {
-  return words.replace(
+  const said = words.replace(
     MEASURE,
     (whole, first: string, more: string, unit: string, square?: string, thick?: string) => {
       const per = square ? AREAS[unit] : LENGTHS[unit]
@@ -144,6 +142,7 @@ export function inImperial(words: string): string {
       )
     },
   )
+  return inMetric(said)
 }
 
 /** Three figures of a number, no more decimals than a rule shows. */
