@@ -8,7 +8,7 @@ piece at each of its poses; its heart those that do so with their whole cell.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -33,7 +33,6 @@ from fairlay.core.tolerances import OVERLAP_MM
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
-_cells_with_places: Callable[..., None] = kernels.cells_with_places
 Box = tuple[float, int, int]
 """What the points and regions under a pose box weigh, and its row and column."""
 
@@ -128,7 +127,7 @@ class Nodes:
 
     def _kept(self, looked: Looked, held: Body, swing: float, turn: float) -> Bools:
         cells = np.zeros(self.shape, np.bool_)
-        _cells_with_places(turn, swing, self.low, HALF_MM, BLOCK, *held, *looked.asked, looked.reach, cells)
+        kernels.cells_with_places(turn, swing, self.low, HALF_MM, BLOCK, *held, looked.asked, cells)
         return cells
 
     def lightest(self, points: Floats, regions: Floats) -> Iterator[tuple[int, list[Box]]]:

@@ -10,7 +10,6 @@ left it has none, which is a proof, where a search that finds nothing is none.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any, Final
@@ -66,7 +65,6 @@ side.
 
 Floats = NDArray[np.float64]
 Body = tuple[Floats, NDArray[np.int64]]
-_places: Callable[..., int] = kernels.places
 
 
 @dataclass(frozen=True)
@@ -112,6 +110,7 @@ def looked_for(
     field, origin = _field(fair, hide, cell_mm)
     body = _body(shape.buffer(-OVERLAP_MM))
     spots = _spots(hide.region.difference(fair))
+    reach = float(np.hypot(*points.T).max())
     return Looked(
         shape,
         fair,
@@ -127,8 +126,9 @@ def looked_for(
             *_body(off_show),
             spots,
             *body,
+            reach,
         ),
-        float(np.hypot(*points.T).max()),
+        reach,
         tuple(
             (held, _body(held), math.radians(middle), math.radians(half + GRAIN_GRACE_DEG))
             for line in lines_on(hide, job.policy)
@@ -151,12 +151,12 @@ def room_for(job: Job, piece: Piece, hide: Hide, mirrored: bool = False) -> Room
         for held, held_body, middle, half in looked.ranges:
             out = np.empty((MOST_PLACES, 2))
             bounds = np.array(held.bounds)
-            n = _places(
+            n = kernels.places(
                 middle,
                 half,
                 bounds,
                 *held_body,
-                *looked.asked,
+                looked.asked,
                 FIRST_MM,
                 least,
                 looked.reach,

@@ -102,20 +102,7 @@ def places(
     bounds,
     held,
     held_starts,
-    points,
-    field,
-    origin,
-    step,
-    slack,
-    exact_mm,
-    fair,
-    fair_starts,
-    show,
-    off,
-    off_starts,
-    spots,
-    body,
-    body_starts,
+    asked,
     first_mm,
     least_mm,
     reach,
@@ -123,7 +110,7 @@ def places(
     most_boxes,
 ):
     """Write middles (x, y) of the small boxes in which a piece may lie; return how many, -1 where there are
-    more than go into ``out``.
+    more than go into ``out``. ``asked`` is what ``may_lie`` asks of a box, from its points on.
 
     Turns within ``half`` rad of ``middle``; the centroid within ``bounds`` (x0, y0, x1, y1) and on ``held``
     ground. Boxes begin at ``first_mm`` half width and are halved down to ``least_mm``; a turn's half range is
@@ -163,21 +150,7 @@ def places(
                         turn,
                         across,
                         h,
-                        points,
-                        field,
-                        origin,
-                        step,
-                        slack,
-                        exact_mm,
-                        fair,
-                        fair_starts,
-                        show,
-                        off,
-                        off_starts,
-                        spots,
-                        body,
-                        body_starts,
-                        reach,
+                        *asked,
                     ):
                         continue
                     if a <= least_mm:
@@ -204,25 +177,11 @@ def cells_with_places(
     block,
     held,
     held_starts,
-    points,
-    field,
-    origin,
-    step,
-    slack,
-    exact_mm,
-    fair,
-    fair_starts,
-    show,
-    off,
-    off_starts,
-    spots,
-    body,
-    body_starts,
-    reach,
+    asked,
     out,
 ):
     """Mark in ``out`` (rows of y, columns of x) every cell in which a piece's centroid may lie with a turn
-    within ``swing`` rad of ``turn``.
+    within ``swing`` rad of ``turn``; ``asked`` as in ``places``.
 
     Cells are squares of half width ``half_mm``, the first one's corner at ``low``; ``block`` of them by as
     many, a power of two, are ruled out at once where that can be done.
@@ -246,21 +205,7 @@ def cells_with_places(
                     turn,
                     across,
                     swing,
-                    points,
-                    field,
-                    origin,
-                    step,
-                    slack,
-                    exact_mm,
-                    fair,
-                    fair_starts,
-                    show,
-                    off,
-                    off_starts,
-                    spots,
-                    body,
-                    body_starts,
-                    reach,
+                    *asked,
                 ):
                     continue
                 if size == 1:
