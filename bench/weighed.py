@@ -11,6 +11,7 @@ from bench.kinds import KINDS
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.construct import Plan, construct
+from fairlay.core.engine.off_ground_kernels import NEVER
 from fairlay.core.engine.scene import SceneOf
 from fairlay.core.engine.table import HideTable, Wish
 
@@ -44,7 +45,7 @@ def _weighed(table: HideTable, seed: int) -> float:
     while spent < SECONDS:
         scene.back_to(kept)
         kernels.feel_all(s)
-        s.least[:] = (kernels.NEVER, 0.0)
+        s.least[:] = (NEVER, 0.0)
         before, began = int(s.weighed[0]), time.perf_counter()
         kernels.separate(s, 20, 1000, 10, 8, state)
         poses, spent = poses + int(s.weighed[0]) - before, spent + time.perf_counter() - began

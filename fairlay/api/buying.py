@@ -45,8 +45,8 @@ from fairlay.store import articles, batches, book, forecasts, hides, jobs, price
 from fairlay.store.articles import Kept, by_revision
 from fairlay.store.book import Asked
 from fairlay.store.forecasts import FIRM, Forecast, Part
-from fairlay.store.jobs import ForecastWork, Wanted
 from fairlay.store.settings import leather_settings
+from fairlay.store.work_asked import ForecastWork, Wanted
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/buying", tags=["buying"])

@@ -42,7 +42,7 @@ from fairlay.core.lay.most import Most, most
 from fairlay.core.lay.went import went
 from fairlay.core.pattern import Piece
 from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
-from fairlay.store import by_hand, insisted, lays, what_if
+from fairlay.store import by_hand, insisted, lay_back, lays, what_if
 from fairlay.store.by_hand import InHand
 from fairlay.store.lay_rows import Key
 
@@ -237,7 +237,7 @@ def where_it_went(lay_id: int, hide: str) -> WentOut:
 @router.post("/redo")
 def redo(lay_id: int, asked: FromRevision) -> Revised:
     """Take the newest undo back."""
-    return Revised(head=lays.redo(lay_id, base=asked.base))
+    return Revised(head=lay_back.redo(lay_id, base=asked.base))
 
 
 @router.put("/signed", status_code=204)

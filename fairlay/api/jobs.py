@@ -11,7 +11,8 @@ from starlette.concurrency import run_in_threadpool
 
 from fairlay.api.models import JobOut
 from fairlay.store import jobs
-from fairlay.store.jobs import LIVE, WorkJob
+from fairlay.store.jobs import LIVE
+from fairlay.store.work_asked import WorkJob
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
 LOOK_EVERY_S = 0.35

@@ -42,9 +42,10 @@ from fairlay.core.shapes.rings import as_points
 from fairlay.store import batches, candidates, changed_leather, hides, insisted, jobs, ordering, what_if
 from fairlay.store.batches import Batch
 from fairlay.store.candidates import Candidate
-from fairlay.store.jobs import LIVE, WorkJob
+from fairlay.store.jobs import LIVE
 from fairlay.store.lay_history import Revision
 from fairlay.store.lays import SavedLay
+from fairlay.store.work_asked import WorkJob
 
 ROLL_BEYOND_MM = 400.0
 ROLL_SHOWN_MM = 2000.0

@@ -39,10 +39,11 @@ from fairlay.core.formats.exchange import read_placement, write_job, write_lay
 from fairlay.core.formats.svg import lay_svg
 from fairlay.core.lay.again import job_again
 from fairlay.core.shapes.placing import place_region
-from fairlay.store import by_hand, candidates, changed_leather, jobs, lays, ordering, pins, what_if
-from fairlay.store.jobs import LIVE, LayWork
+from fairlay.store import by_hand, candidates, changed_leather, jobs, lay_back, lays, ordering, pins, what_if
+from fairlay.store.jobs import LIVE
 from fairlay.store.lay_history import history
 from fairlay.store.lays import SavedLay
+from fairlay.store.work_asked import LayWork
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays", tags=["lays"])
@@ -123,13 +124,13 @@ def move_by_hand(lay_id: int, asked: HandMove) -> Revised:
 @router.post("/{lay_id}/undo")
 def undo(lay_id: int, asked: FromRevision) -> Revised:
     """Go back one revision. Nothing is lost: going back is a revision too."""
-    return Revised(head=lays.undo(lay_id, base=asked.base))
+    return Revised(head=lay_back.undo(lay_id, base=asked.base))
 
 
 @router.post("/{lay_id}/go-to")
 def go_to(lay_id: int, asked: GoTo) -> Revised:
     """Show an earlier revision again, as the newest."""
-    return Revised(head=lays.go_to(lay_id, asked.number, base=asked.base))
+    return Revised(head=lay_back.go_to(lay_id, asked.number, base=asked.base))
 
 
 @router.put("/{lay_id}/revisions/{number}/mark", status_code=204)

@@ -41,7 +41,7 @@ from fairlay.core.leather.mend import painted, parted
 from fairlay.core.shapes.rings import clean_ring
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store import camera_checks, jobs, looking, uploads
-from fairlay.store.jobs import ReadWork
+from fairlay.store.work_asked import ReadWork
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/leather", tags=["leather"])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fairlay.api.jobs import job_out
 from fairlay.api.models import JobOut
 from fairlay.store import jobs
-from fairlay.store.jobs import ReadWork
+from fairlay.store.work_asked import ReadWork
 from fairlay.work.queue import hand_out
 
 

@@ -25,7 +25,7 @@ from fairlay.core.shapes.rings import as_points
 from fairlay.demo.laid_cards import cards_on_hide
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.store import by_hand, jobs, uploads
-from fairlay.store.jobs import ReadWork
+from fairlay.store.work_asked import ReadWork
 
 router = APIRouter(prefix="/api/lays/{lay_id}/templates", tags=["templates"])
 

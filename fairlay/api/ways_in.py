@@ -34,7 +34,7 @@ from fairlay.core.pattern.half import unfold
 from fairlay.core.pattern.scale import BAR_MM, scale_found
 from fairlay.devices.camera import SimulatedCamera
 from fairlay.store import articles, jobs, uploads
-from fairlay.store.jobs import ReadWork
+from fairlay.store.work_asked import ReadWork
 
 router = APIRouter(prefix="/api/ways-in", tags=["patterns"])
 MOST_DRAWING_BYTES = 25_000_000

@@ -24,8 +24,8 @@ from fairlay.core.errors import Refused
 from fairlay.core.lay.lane import straps_in
 from fairlay.core.lay.what_if import Change, eased, in_words
 from fairlay.store import jobs, lays, what_if
-from fairlay.store.jobs import WhatIfWork
 from fairlay.store.lays import SavedLay
+from fairlay.store.work_asked import WhatIfWork
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays/{lay_id}", tags=["what if"])

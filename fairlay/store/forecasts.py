@@ -35,10 +35,11 @@ from fairlay.store.articles import by_revision
 from fairlay.store.book_rows import WorldRow
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.jobs import ForecastWork, Wanted, db_ago, db_now
+from fairlay.store.jobs import db_ago, db_now
 from fairlay.store.settings import leather_settings
 from fairlay.store.table import rows_of
 from fairlay.store.tables import PRACTICE, ArticleRevisionRow, BatchLineRow, DeliveryRow, HideRow, JobRow
+from fairlay.store.work_asked import ForecastWork, Wanted, WorkJob, forecast_work
 
 MOST_SOURCES: Final = 6
 ROUGH, FIRM = 20, 160
@@ -67,7 +68,7 @@ class Part:
 class Forecast:
     """A forecast as it was asked and as far as it is. ``old``: why it no longer holds, in sentences."""
 
-    job: jobs.WorkJob
+    job: WorkJob
     work: ForecastWork
     worlds: int
     parts: tuple[tuple[Part, Answer, BreakEven | None], ...]
@@ -369,7 +370,7 @@ def newest(
         .order_by(JobRow.id.desc())
         .limit(most)
     )
-    out = [(r.id, jobs.forecast_work(r.asked), r.state, r.created_at) for r in rows]
+    out = [(r.id, forecast_work(r.asked), r.state, r.created_at) for r in rows]
     return [o for o in out if not lines or any(w.revision_id in lines for w in o[1].lines)]
 
 

@@ -9,15 +9,14 @@ from fairlay.store.jobs import (
     HAND_OUT_AGAIN_S,
     LIVE,
     STALE_AFTER_S,
-    Kind,
     Lost,
-    WorkJob,
     check_owner,
     db_ago,
     db_now,
     read_running,
 )
 from fairlay.store.tables import HelpRow, JobRow, WorkerRow
+from fairlay.store.work_asked import Kind, WorkJob
 
 
 @connected

@@ -33,9 +33,9 @@ from fairlay.store.book_rows import RoundRow
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.hides import About
-from fairlay.store.jobs import WhatIfWork
 from fairlay.store.lays import LaidOn
 from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayRow
+from fairlay.store.work_asked import WhatIfWork
 
 Kind = Literal["look", "accept", "lay", "fault"]
 KINDS: Final[tuple[Kind, ...]] = get_args(Kind)

@@ -17,8 +17,9 @@ from fairlay.core.lay.again import job_again
 from fairlay.core.lay.what_if import Change, carried
 from fairlay.store import jobs, lays, what_if
 from fairlay.store.insisted import insisted_keys
-from fairlay.store.jobs import Lost, WorkJob
+from fairlay.store.jobs import Lost
 from fairlay.store.lays import SavedLay
+from fairlay.store.work_asked import WorkJob
 from fairlay.work.beating import Beating, Pulse, carry_out, patiently
 
 LOOK_FOR_LAYS_S = 0.4

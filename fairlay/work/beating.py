@@ -15,7 +15,8 @@ from typing import TypeVar
 from fairlay.core.errors import FairLayError, Unavailable
 from fairlay.store import helpers, jobs
 from fairlay.store.acting import acting_as
-from fairlay.store.jobs import Kind, Lost, WorkJob
+from fairlay.store.jobs import Lost
+from fairlay.store.work_asked import Kind, WorkJob
 
 T = TypeVar("T")
 BEAT_S = 0.5

@@ -8,7 +8,7 @@ from fairlay.core.capture.squared_paper import Said
 from fairlay.core.errors import Refused
 from fairlay.core.shapes.rings import as_points
 from fairlay.store import by_hand, camera_checks, jobs, looking, uploads
-from fairlay.store.jobs import WorkJob
+from fairlay.store.work_asked import WorkJob
 from fairlay.work import reading
 from fairlay.work.beating import Beating, carry_out, patiently
 from fairlay.work.fence import Act, fenced

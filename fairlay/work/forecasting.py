@@ -17,7 +17,8 @@ from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy
 from fairlay.store import forecasts, helpers, hides, jobs
 from fairlay.store.forecasts import PATIENT_EVERY, Part
-from fairlay.store.jobs import Lost, WorkJob
+from fairlay.store.jobs import Lost
+from fairlay.store.work_asked import WorkJob
 from fairlay.work.beating import BEAT_S, Beating, Pulse, carry_out, log, new_token, patiently
 
 ASK_FOR_HELP_S = 0.3

@@ -14,8 +14,9 @@ from fairlay.core.lay.again import job_again
 from fairlay.store import candidates, helpers, jobs, lays
 from fairlay.store.cut_state import cut_keys
 from fairlay.store.insisted import insisted_keys
-from fairlay.store.jobs import Lost, WorkJob
+from fairlay.store.jobs import Lost
 from fairlay.store.lays import SavedLay
+from fairlay.store.work_asked import WorkJob
 from fairlay.work.beating import BEAT_S, Beating, Pulse, carry_out, log, new_token, patiently
 
 MOST_HELPERS = 3

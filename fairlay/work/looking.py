@@ -5,8 +5,9 @@ the hide until the cutter takes it.
 from __future__ import annotations
 
 from fairlay.core.formats.seen_json import PressRecord
-from fairlay.store import jobs, looking, uploads
+from fairlay.store import looking, uploads
 from fairlay.store.settings import leather_settings
+from fairlay.store.work_asked import WorkJob
 from fairlay.work import reading
 from fairlay.work.beating import Beating, carry_out, patiently
 from fairlay.work.fence import fenced
@@ -21,7 +22,7 @@ def look_one(job_id: int) -> None:
     )
 
 
-def _look(job: jobs.WorkJob, beating: Beating) -> tuple[str, int | None]:
+def _look(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
     work = job.look_work
     known = patiently(lambda: looking.known(job.subject))
     bodies = [uploads.upload(file).body for file in work.files]

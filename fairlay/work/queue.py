@@ -26,7 +26,7 @@ from fairlay.core.engine.warm import warm_kernels
 from fairlay.core.errors import FairLayError, Unavailable
 from fairlay.store import jobs
 from fairlay.store.database import make_database, open_database
-from fairlay.store.jobs import Kind
+from fairlay.store.work_asked import Kind
 from fairlay.work.asking import ask_one
 from fairlay.work.beating import worker_pulse
 from fairlay.work.files import read_one

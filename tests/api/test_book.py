@@ -23,9 +23,9 @@ from fairlay.store.book import Asked
 from fairlay.store.book_rows import BookHideRow, BookPieceRow, WorldRow
 from fairlay.store.cut_rows import CutSheetRow
 from fairlay.store.database import connected
-from fairlay.store.jobs import LayWork
 from fairlay.store.settings import CURRENCIES
 from fairlay.store.tables import ArticleRevisionRow, ArticleRow, DeliveryRow, JobRow, SettingRow
+from fairlay.store.work_asked import LayWork
 from fairlay.work.asking import ask_one
 from fairlay.work.forecasting import forecast_one, help_forecast
 from fairlay.work.laying import lay_one

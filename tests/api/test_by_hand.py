@@ -19,7 +19,7 @@ from fairlay.core.lay import Lay, broken_rules
 from fairlay.core.lay.check import why_not
 from fairlay.core.shapes import Placing
 from fairlay.demo.laid_cards import cards_on_hide
-from fairlay.store import by_hand, insisted, lays, people
+from fairlay.store import by_hand, insisted, lay_back, lays, people
 from fairlay.store.acting import acting_as
 from fairlay.work import files as reading
 from fairlay.work.laying import lay_one
@@ -162,11 +162,11 @@ def test_a_colleagues_undo_is_not_taken_back(bench: Bench) -> None:
     bench.does("moves", put=[bench.put("washer", 0, 60.0, 30.0)])
     mine, theirs = people.add(f"Ansel {bench.hide}", "cutter"), people.add(f"Ida {bench.hide}", "cutter")
     with acting_as(theirs.id):
-        lays.go_to(bench.lay_id, 1, base=2)
+        lay_back.go_to(bench.lay_id, 1, base=2)
     with acting_as(mine.id), pytest.raises(Refused, match="the newest undo is a colleague's"):
-        lays.redo(bench.lay_id, base=3)
+        lay_back.redo(bench.lay_id, base=3)
     with acting_as(theirs.id):
-        lays.redo(bench.lay_id, base=3)
+        lay_back.redo(bench.lay_id, base=3)
     assert ("washer", 0) in bench.lies()
 
 

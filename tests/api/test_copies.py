@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 
 from fairlay.core.errors import BadCopy, Refused, Unavailable
 from fairlay.core.lay.check import broken_rules
-from fairlay.store import copies, hides, lays, looking, sessions
+from fairlay.store import copies, hides, lay_back, lays, looking, sessions
 from fairlay.store import database as store
 from fairlay.store.copies import Rule, check_copy, kept_of, restore, write_copy
 from fairlay.store.database import connected
@@ -257,7 +257,7 @@ def test_the_copy_of_an_older_release_is_brought_up_to_date(workshop: TestClient
         saved = lays.load(summary.id)
         assert saved.lay.placements and broken_rules(saved.job, saved.lay) == ()
         assert [on.hide_id for on in saved.leather] == [rack[h.id].id for h in saved.job.hides]
-        number = lays.undo(summary.id, base=saved.head)
+        number = lay_back.undo(summary.id, base=saved.head)
         assert not lays.load(summary.id, number).lay.placements
     for number in ("F-101", "O-041"):
         assert looking.known(rack[number].id).looking.outline

@@ -19,9 +19,9 @@ from fairlay.core.formats.exchange import read_job
 from fairlay.store import cutting, hides, jobs, lays
 from fairlay.store.cut_state import cut_keys
 from fairlay.store.database import connected
-from fairlay.store.jobs import LayWork
 from fairlay.store.lays import LaidOn
 from fairlay.store.tables import HideRow
+from fairlay.store.work_asked import LayWork
 from fairlay.work.laying import lay_one
 from tests import jobs as small
 from tests.api.test_lays_kept import _hide

@@ -17,9 +17,9 @@ from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import Placement
 from fairlay.core.shapes import Placing
 from fairlay.store import by_hand, hides, jobs, lays
-from fairlay.store.jobs import ReadWork
 from fairlay.store.lays import LaidOn
 from fairlay.store.looking import known
+from fairlay.store.work_asked import ReadWork
 from tests import jobs as small
 from tests.api.test_leather import by_rule, delivery, room, side
 from tests.effort import tried

@@ -27,6 +27,7 @@ from fairlay.store import (
     helpers,
     hides,
     jobs,
+    lay_back,
     lays,
     looking,
     people,
@@ -35,10 +36,10 @@ from fairlay.store import (
 from fairlay.store.acting import acting_as
 from fairlay.store.database import connected
 from fairlay.store.deliveries import send_back
-from fairlay.store.jobs import LayWork
 from fairlay.store.lay_rows import SNAPSHOT_EVERY, Lies, play, state_at
 from fairlay.store.lays import LaidOn
 from fairlay.store.tables import LayRevisionRow, LaySnapshotRow
+from fairlay.store.work_asked import LayWork
 from tests import jobs as small
 from tests.effort import tried
 
@@ -124,9 +125,9 @@ class _Player:
             if what == "hand":
                 self._move(saved)
             elif what == "undo":
-                lays.undo(self.lay_id, base=saved.head)
+                lay_back.undo(self.lay_id, base=saved.head)
             elif what == "go":
-                lays.go_to(self.lay_id, int(self.rng.integers(1, saved.head + 1)), base=saved.head)
+                lay_back.go_to(self.lay_id, int(self.rng.integers(1, saved.head + 1)), base=saved.head)
             else:
                 self._find(saved)
             self.done[what] += 1
@@ -275,7 +276,7 @@ def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
     assert workshop.post(f"/api/lays/{lay_id}/waiting", json={"base": 4}).status_code == 409
     head = workshop.post(f"/api/lays/{lay_id}/waiting", json={"base": 5}).json()["head"]
     assert head == 6 and len(lays.load(lay_id).lay.placements) == 4
-    assert lays.undo(lay_id, base=6) == 7 and len(lays.load(lay_id).lay.placements) == 3
+    assert lay_back.undo(lay_id, base=6) == 7 and len(lays.load(lay_id).lay.placements) == 3
     assert workshop.get(f"/api/lays/{lay_id}").json()["waiting"] is None
 
 
@@ -368,7 +369,7 @@ def test_leather_that_changed_since_is_told_and_the_lay_brought_onto_it(
     again = lays.load(lay_id, 2)
     assert again.job_number == 1 and again.lay == before.lay and not again.job.hides[0].flaws
     # Going back shows the lay on the leather it was laid on, and says so again.
-    assert lays.go_to(lay_id, 2, base=3) == 4
+    assert lay_back.go_to(lay_id, 2, base=3) == 4
     assert workshop.get(url).json()["changed"][0]["hit"] == 1
 
 
@@ -414,7 +415,7 @@ def test_leather_is_spoken_for(workshop: TestClient, batch_id: int) -> None:
     assert hide_id in batches.batch_by_id(other).hide_ids
     batches.choose_leather(other, drop=[hide_id])
     assert state() == "laid"
-    lays.undo(lay_id, base=2)
+    lay_back.undo(lay_id, base=2)
     assert state() == "kept"
     lays.give_up(lay_id)
     batches.choose_leather(batch_id, drop=[hide_id])
@@ -456,9 +457,9 @@ def test_what_is_not_there_is_told(workshop: TestClient, batch_id: int) -> None:
         (NotFound, lambda: lays.load(lay_id, 2)),
         (NotFound, lambda: lays.load(lay_id, 0)),
         (NotFound, lambda: lays.name_revision(lay_id, 9, "x")),
-        (NotFound, lambda: lays.go_to(lay_id, 3, base=1)),
-        (Refused, lambda: lays.undo(lay_id, base=1)),
-        (Stale, lambda: lays.undo(lay_id, base=4)),
+        (NotFound, lambda: lay_back.go_to(lay_id, 3, base=1)),
+        (Refused, lambda: lay_back.undo(lay_id, base=1)),
+        (Stale, lambda: lay_back.undo(lay_id, base=4)),
         (NotFound, lambda: by_hand.act(999_999, base=1)),
         (NotFound, lambda: candidates.take_in(lay_id, 1)),
     ]
@@ -477,7 +478,7 @@ def test_undo_takes_back_ones_own_and_leaves_a_colleagues(workshop: TestClient, 
         head = lays.load(lay_id).head
         with acting_as(person):
             if what == "undo":
-                return lays.undo(lay_id, base=head)
+                return lay_back.undo(lay_id, base=head)
             return by_hand.act(lay_id, base=head, put=moves, take=take)
 
     def lie() -> dict[int, int]:

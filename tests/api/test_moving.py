@@ -18,7 +18,7 @@ from fairlay.core.errors import BadCopy, FairLayError, Refused
 from fairlay.core.formats.article_json import read_article
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.formats.table_csv import csv_text
-from fairlay.store import articles, cutting, hides, keeping, lays, looking, moving, people, uploads
+from fairlay.store import articles, cutting, hides, keeping, lay_back, lays, looking, moving, people, uploads
 from fairlay.store import database as store
 from fairlay.store.clock import now
 from fairlay.store.copies import Rule
@@ -72,7 +72,7 @@ def test_it_comes_in_elsewhere_the_same_to_the_last_figure(
     for one in lays.summaries():
         saved = lays.load(one.id)
         if saved.head > 1 and one.id not in cut:
-            lays.go_to(one.id, 1, base=saved.head)  # its history came along
+            lay_back.go_to(one.id, 1, base=saved.head)  # its history came along
     with pytest.raises(Refused, match=r"holds a workshop already.*--over"):
         moving.bring_in(taken_out)
     _, kept = moving.bring_in(taken_out, over=True)

@@ -12,7 +12,7 @@ from fairlay.api import lays as lays_api
 from fairlay.api.laid import delta
 from fairlay.api.models import LaidState
 from fairlay.store import jobs, lays
-from fairlay.store.jobs import LayWork
+from fairlay.store.work_asked import LayWork
 from fairlay.work import beating, laying, queue
 from tests import referee
 

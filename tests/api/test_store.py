@@ -22,7 +22,8 @@ from fairlay.core.lay import broken_rules, measure
 from fairlay.core.lay.measures import worth
 from fairlay.store import articles, batches, candidates, helpers, hides, jobs, lays
 from fairlay.store import database as store
-from fairlay.store.jobs import LayWork, Lost
+from fairlay.store.jobs import Lost
+from fairlay.store.work_asked import LayWork
 from fairlay.work.queue import QUEUE_URL_VARIABLE
 from scripts.mariadb import PrivateMariaDB
 from tests.api.conftest import ALL_MIGRATIONS

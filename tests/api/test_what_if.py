@@ -10,7 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fairlay.store import helpers, jobs
-from fairlay.store.jobs import LayWork
+from fairlay.store.work_asked import LayWork
 from fairlay.work import asking
 from fairlay.work.laying import lay_one
 

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from shapely.affinity import rotate, translate
 from shapely.geometry import Point, Polygon, box
 
-from fairlay.core.engine import kernels, separate_kernels
+from fairlay.core.engine import kernels, off_ground_kernels, scan_kernels, separate_kernels
 from fairlay.core.engine.bank import BODIES, NEAR, build_bank, sides_of
 from fairlay.core.engine.butt_kernels import placed_sides
 from fairlay.core.engine.ground import ground_of
@@ -106,11 +106,11 @@ def test_a_heap_keeps_the_best_with_the_worst_of_them_on_top(values: list[float]
     for i, value in enumerate(values):
         if kept < most:
             cost[kept], cell[kept] = value, i
-            kernels.rise(cost, cell, kept)
+            scan_kernels.rise(cost, cell, kept)
             kept += 1
         elif value < cost[0]:
             cost[0], cell[0] = value, i
-            kernels.sink(cost, cell, kept)
+            scan_kernels.sink(cost, cell, kept)
         assert cost[0] == cost[:kept].max()
     assert sorted(cost[:kept]) == heapq.nsmallest(most, values)
     assert all(values[cell[k]] == cost[k] for k in range(kept))
@@ -123,7 +123,7 @@ def test_a_field_is_read_between_its_cells_and_falls_off_beyond_it(seed: int, x:
     field = np.fromfunction(lambda r, c: a * c * 4 + b * r * 4, (40, 50)).astype(np.float32)
     inside_x, inside_y = min(max(x, 0.0), 4 * 48.999), min(max(y, 0.0), 4 * 38.999)
     away = abs(x - inside_x) + abs(y - inside_y)
-    assert separate_kernels.room_at(field, np.zeros(2), 4.0, x, y) == pytest.approx(
+    assert off_ground_kernels.room_at(field, np.zeros(2), 4.0, x, y) == pytest.approx(
         a * inside_x + b * inside_y - away, abs=0.02
     )
     told = read(field, np.zeros(2), 4.0, x, y)

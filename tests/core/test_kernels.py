@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Point, Polygon
 
-from fairlay.core.engine import kernels
+from fairlay.core.engine import scan_kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.ground import CELL_MM, pooled
 from fairlay.core.engine.layer import Lying, Spot
@@ -45,7 +45,9 @@ def test_a_body_pressed_into_a_field_leaves_its_distance(data: st.DataObject) ->
     pts = star(data)
     body = Polygon(pts)
     field = np.full((75, 80), 1e6, np.float32)
-    kernels.press_into(field, np.zeros(2), CELL_MM, pts, np.array([0, len(pts)]), np.array(body.bounds), 38.0)
+    scan_kernels.press_into(
+        field, np.zeros(2), CELL_MM, pts, np.array([0, len(pts)]), np.array(body.bounds), 38.0
+    )
     for r, c in zip(*(np.random.default_rng(1).integers(0, n, 60) for n in field.shape), strict=True):
         at = Point(c * CELL_MM, r * CELL_MM)
         away = body.boundary.distance(at)
@@ -77,10 +79,10 @@ def _slow_scan(
                 min(fair[r + dr, c + dc], taken[r + dr, c + dc]) - rad
                 for (dr, dc), (_, _, rad) in zip(offs, circles, strict=True)
             ]
-            if min(room) >= -SLACK_MM and not (room[0] > kernels.ROOMY_MM and (r | c) & 1):
+            if min(room) >= -SLACK_MM and not (room[0] > scan_kernels.ROOMY_MM and (r | c) & 1):
                 out.append(
                     (
-                        sum((min(d, kernels.NEAR_MM) if d > 0 else -2 * d) for d in room) / len(room),
+                        sum((min(d, scan_kernels.NEAR_MM) if d > 0 else -2 * d) for d in room) / len(room),
                         r * cols + c,
                     )
                 )
@@ -98,12 +100,12 @@ def test_a_scan_finds_what_the_plain_way_finds(seed: int) -> None:
     for _ in range(4):
         x, y = rng.uniform(20, 220), rng.uniform(20, 180)
         pts = np.array([[x, y], [x + 40, y + 5], [x + 30, y + 40]])
-        kernels.press_into(
+        scan_kernels.press_into(
             taken, np.zeros(2), CELL_MM, pts, np.array([0, 3]), np.array([x, y, x + 40, y + 40]), 38.0
         )
     circles = np.array([[0.0, 0.0, 14.0], [18.0, 4.0, 8.0], [-16.0, -6.0, 9.0]])
     cost, cell = np.empty(25), np.empty(25, np.int64)
-    kept = kernels.scan(
+    kept = scan_kernels.scan(
         fair,
         taken,
         fair,

@@ -20,6 +20,7 @@ from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.construct import Construction, Plan, construct
 from fairlay.core.engine.layer import Lying, Spot
+from fairlay.core.engine.off_ground_kernels import NEVER
 from fairlay.core.engine.refill import Refill
 from fairlay.core.engine.scene import SceneOf
 from fairlay.core.engine.shorten import Shorten
@@ -90,7 +91,7 @@ def test_pain_is_felt_exactly_where_pieces_overlap(
     if shapes[0].distance(shapes[1]) > 0.0:
         assert s.pain[first, second] == 0.0
     assert s.pain[first, second] == s.pain[second, first]
-    felt = kernels.pain_at(s, first, a, x, y, 1.0, 0.0, kernels.NEVER)
+    felt = kernels.pain_at(s, first, a, x, y, 1.0, 0.0, NEVER)
     assert felt == pytest.approx(s.pain[first, second] + s.own_pain[first], rel=1e-9)
 
 

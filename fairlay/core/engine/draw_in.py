@@ -13,6 +13,7 @@ import numpy as np
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
 from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.off_ground_kernels import NEVER
 from fairlay.core.engine.scene import Effort, SceneOf, replace_hide
 from fairlay.core.engine.table import HideTable
 from fairlay.core.tolerances import REMNANT_MIN_M2
@@ -166,7 +167,7 @@ class DrawIn:
         for i in sorted(moved, key=lambda i: -lying[i].variant.area_mm2):
             v = lying[i].variant.index
             x, y, turn, pain = kernels.seek(s, i, v, LOOKS, 0, self.seed)
-            if pain >= kernels.NEVER:
+            if pain >= NEVER:
                 return False
             kernels.set_down(s, i, v, x, y, turn)
             s.floor.live[i] = True

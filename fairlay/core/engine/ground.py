@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from fairlay.core.engine.kernels import BUCKET_MM, POOL, bucket_edges, pool_into
+from fairlay.core.engine.kernels import BUCKET_MM, bucket_edges
+from fairlay.core.engine.scan_kernels import POOL, pool_into
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_ground

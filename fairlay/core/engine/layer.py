@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from fairlay.core.engine import kernels
+from fairlay.core.engine import kernels, scan_kernels
 from fairlay.core.engine.bank import BODIES, NEAR, Bodies, Variant
 from fairlay.core.engine.ground import CELL_MM, pooled
 
@@ -109,7 +109,7 @@ class Layer:
         n = int(bodies.pt_at[k + 1] - bodies.pt_at[k])
         starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
         box = floor.box[slot]
-        kernels.press_into(self.taken, self.origin, CELL_MM, floor.pts[slot, :n], starts, box, PRESS_MM)
+        scan_kernels.press_into(self.taken, self.origin, CELL_MM, floor.pts[slot, :n], starts, box, PRESS_MM)
         self._pool(*self._cells_about(*box))
 
     def _lay_down(self, slot: int, lying: Lying) -> None:
@@ -129,7 +129,7 @@ class Layer:
         part[:] = FREE_MM
         corner = self.origin + CELL_MM * np.array([c0, r0])
         window = np.array([x0, y0, x1, y1])
-        kernels.press_floor(part, corner, CELL_MM, self.bodies, floor, window, PRESS_MM)
+        scan_kernels.press_floor(part, corner, CELL_MM, self.bodies, floor, window, PRESS_MM)
         self._pool(r0, r1, c0, c1)
         return x0, y0, x1, y1
 
@@ -141,7 +141,7 @@ class Layer:
         return max(0, r0), min(rows, r1 + 2), max(0, c0), min(cols, c1 + 2)
 
     def _pool(self, r0: int, r1: int, c0: int, c1: int) -> None:
-        kernels.pool_into(self.taken_pool, self.taken, r0, r1, c0, c1)
+        scan_kernels.pool_into(self.taken_pool, self.taken, r0, r1, c0, c1)
 
     def take_room_of(self, other: Layer) -> None:
         """Know the room of another layer of the same hide, without what lies there."""

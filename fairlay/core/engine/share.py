@@ -10,11 +10,9 @@ be opened at all, and sets are laid another way or moved; what costs less is kep
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.butt import Butting, Taste
@@ -23,26 +21,18 @@ from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
 from fairlay.core.engine.draw_in import DrawIn
 from fairlay.core.engine.in_parts import one_in_parts
 from fairlay.core.engine.layer import Lying, Spot, same_spot
-from fairlay.core.engine.refill import WAYS, demand
+from fairlay.core.engine.pool import Pool
+from fairlay.core.engine.refill import WAYS
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.lay.lay import Job, Placement
-from fairlay.core.pattern import Piece
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
-SMALL_MM2 = 6000.0
-"""A piece no larger is laid several times from one scan."""
-SCAN_REUSE = 6
-MANY_TRIES = 1500
-"""Cells tried before a hide is taken to have no room for a piece."""
-MOST_OPENED = 4
-OPENING_SHARE = 0.35
-"""A hide newly opened will serve for more than the piece it is opened for, and so weighs only this much of
-its cost.
-"""
 DRAWN_IN = 0.1
 """How often the end of a hide is drawn in by pushing pieces together: that takes ten times as long as laying
 some pieces elsewhere.
 """
+EVERYTHING = 0.2
+"""How often all single pieces of a hide are taken up at once (a little less where sets are laid again)."""
 PARTS_FIRST = 0.5
 """How often what lies nowhere whole has its parts laid before anything else goes back."""
 JOINED = 0.1
@@ -51,24 +41,13 @@ WARM = 0.004
 """At the start an order is kept that costs about this share more; at the end none is."""
 
 Stop = Callable[[], bool]
-Ways = NDArray[np.float64]
-Window = tuple[float, float, float, float]
-
-
-@dataclass(frozen=True)
-class Full:
-    """A hide had no room for a piece within a span; ``opened`` are bounds of what was taken up there
-    since.
-    """
-
-    span: Span
-    opened: tuple[Window, ...] = ()
 
 
 class Share:
     """A search on an order.
 
-    ``tables`` hold what lies there; ``pool`` the copies of single pieces that lie nowhere, by variant.
+    ``tables`` hold what lies there; ``pool`` the single pieces that lie nowhere; ``home`` is the hide that a
+    matched set, by name and number, lies on.
     """
 
     def __init__(
@@ -76,7 +55,6 @@ class Share:
     ) -> None:
         self.job, self.bank, self.tables, self.rng, self.stop = job, bank, tables, rng, stop
         self.cuts = [Cut(t, job.rack) for t in tables]
-        self.demand = {v.index: demand(v) for v in bank.variants}
         self.columns = {
             name: Columns(
                 name, [p for p in job.pieces if p.set_name == name and not p.filler], bank, tables, rng, stop
@@ -85,8 +63,7 @@ class Share:
             if not job.more_of
         }
         self.drawing = DrawIn(tables, self.cuts, self._set_of, rng, stop)
-        self.no_room: dict[tuple[int, int], Full] = {}
-        self.pool: dict[int, list[int]] = {}
+        self.pool = Pool(bank, tables, self.cuts, rng, stop)
         self.home: dict[tuple[str, int], int] = {}
         self.read()
         for name, columns in self.columns.items():
@@ -102,15 +79,16 @@ class Share:
             for t in self.tables
             for lying in t.lying.values()
         }
-        self.pool, self.home = {}, {}
-        self.no_room.clear()
+        self.home = {}
+        nowhere: dict[int, list[int]] = {}
         for piece in self.job.pieces:
             if piece.filler or piece.set_name in self.columns or not self.job.lays(piece.id):
                 continue
             variants = self.bank.of_piece[piece.id]
             for n in range(piece.quantity):
                 if (piece.id, n) not in placed:
-                    self.pool.setdefault(variants[n % len(variants)].index, []).append(n)
+                    nowhere.setdefault(variants[n % len(variants)].index, []).append(n)
+        self.pool.fill(nowhere)
         for h, table in enumerate(self.tables):
             for lying in table.lying.values():
                 if self._in_set(lying):
@@ -123,7 +101,7 @@ class Share:
         fixed = {(p.piece, p.copy) for p in self.job.fixed}
         index = {t.hide.id: h for h, t in enumerate(self.tables)}
         for h in range(len(self.tables)):
-            self._empty(h)
+            self.pool.empty(h)
         for p in placements:
             if (p.piece, p.copy) not in fixed:
                 variant = next(v for v in self.bank.of_piece[p.piece] if v.mirrored == p.at.mirrored)
@@ -132,6 +110,10 @@ class Share:
                     Lying(variant, p.copy, Spot(index[p.hide], x, y, p.at.rotation_deg, 0.0))
                 )
         self.read()
+
+    def placements(self) -> tuple[Placement, ...]:
+        """Return what lies on the hides."""
+        return tuple(p for t in self.tables for p in t.placements())
 
     def _in_set(self, lying: Lying) -> bool:
         return lying.variant.piece.set_name in self.columns
@@ -155,12 +137,12 @@ class Share:
             for n in range(columns.sets)
             if (name, n) not in self.home
         )
-        return sets + sum(len(c) for c in self.pool.values())
+        return sets + self.pool.left()
 
     def lay_out(self) -> None:
         """Lay the whole order afresh: columns chosen together, then the rest."""
         for h in range(len(self.tables)):
-            self._empty(h)
+            self.pool.empty(h)
         for k, (name, columns) in enumerate(self.columns.items()):
             # The columns of a second name were laid on emptied hides: its sets go one by one into what is
             # left.
@@ -172,8 +154,8 @@ class Share:
             self.read()
             self._place_sets(name)
         self.read()
-        self._place_pool(range(len(self.tables)), shuffle=float(self.rng.uniform(0.0, 0.3)), opening=True)
-        self._place_split()
+        self.pool.place_all(range(len(self.tables)), shuffle=float(self.rng.uniform(0.0, 0.3)), opening=True)
+        self.pool.place_in_parts()
 
     def improve(self, warmth: float) -> bool:
         """Take some up and lay it elsewhere, once; whether that is kept."""
@@ -181,7 +163,7 @@ class Share:
         if not opened:
             return False
         before, was_missing = self.cost(), self.missing()
-        pool, home, no_room = {v: list(c) for v, c in self.pool.items()}, dict(self.home), dict(self.no_room)
+        pool, home = self.pool.keep(), dict(self.home)
         marks = [t.mark() for t in self.tables]
         self._try_one(opened)
         now, missing = self.cost(), self.missing()
@@ -190,7 +172,8 @@ class Share:
             return True
         for table, mark in zip(self.tables, marks, strict=True):
             table.back_to(mark)
-        self.pool, self.home, self.no_room = pool, home, no_room
+        self.pool.back_to(pool)
+        self.home = home
         return False
 
     def _try_one(self, opened: list[int]) -> None:
@@ -206,8 +189,8 @@ class Share:
             return
         h = opened[int(rng.integers(len(opened)))]
         # What lies nowhere whole gets its parts laid first, while there is room.
-        parts_first = any(c and self.bank.variants[v].piece.splits for v, c in self.pool.items())
-        span = self._draw_back(h, everything=kind < 0.2)
+        parts_first = any(c and self.bank.variants[v].piece.splits for v, c in self.pool.copies.items())
+        span = self._draw_back(h, everything=kind < EVERYTHING)
         if span is None:
             return
         spans = {h: span}
@@ -216,121 +199,20 @@ class Share:
         if rng.random() < 0.7:
             other = h if rng.random() < 0.4 or not hosts else hosts[0]
             self._shake(other)
-            if rng.random() < 0.3 and self._span(other, spans) == EVERYWHERE:
-                Butting(self.tables[other], self.pool, self.demand, rng, self.stop).fill(
+            if rng.random() < 0.3 and self.pool.span(other, spans) == EVERYWHERE:
+                Butting(self.tables[other], self.pool.copies, self.pool.demand, rng, self.stop).fill(
                     None, Taste(3.0, 0.3, 0.2)
                 )
         if parts_first and rng.random() < PARTS_FIRST:
-            self._place_split(1)
+            self.pool.place_in_parts(1)
         order = [h, *hosts] if rng.random() < 0.5 else [*hosts, h]
-        self._place_pool(order, shuffle=float(rng.uniform(0.0, 0.5)), spans=spans)
-        if any(self.pool.values()):
+        self.pool.place_all(order, shuffle=float(rng.uniform(0.0, 0.5)), spans=spans)
+        if self.pool.left():
             others = [g for g in opened if g != h]
-            self._place_pool(
+            self.pool.place_all(
                 others + ([h] if span != NOWHERE and rng.random() < 0.5 else []), shuffle=0.2, opening=True
             )
-            self._place_split()
-
-    def _place_pool(
-        self,
-        hosts: Sequence[int],
-        shuffle: float,
-        spans: dict[int, Span] | None = None,
-        opening: bool = False,
-    ) -> None:
-        """Lay what lies nowhere: into leather in use; with ``opening``, onto more of it, where that is
-        cheapest.
-        """
-        rng = self.rng
-        wish = Wish(tight=float(rng.uniform(4.0, 20.0)), noise=float(rng.choice([0.0, 1.0])))
-        ways = WAYS[int(rng.integers(len(WAYS)))]
-        order = {
-            v: self.demand[v] * math.exp(rng.normal(0.0, shuffle))
-            for v, copies in self.pool.items()
-            if copies
-        }
-        for v in sorted(order, key=lambda v: -order[v]):
-            while self.pool[v] and not self.stop():
-                if not any(self._place(v, h, self._span(h, spans), wish, ways) for h in hosts) and not (
-                    opening and self._open_more(v, hosts, wish, ways)
-                ):
-                    break
-
-    def _span(self, hide: int, spans: dict[int, Span] | None = None) -> Span | None:
-        if spans and hide in spans:
-            return spans[hide]
-        return self.cuts[hide].free_span(self.tables[hide].extent())
-
-    def _place(self, v: int, hide: int, span: Span | None, wish: Wish, ways: Ways) -> bool:
-        """Lay a copy of a variant within a span of a hide; several of a small one from one scan."""
-        if span is None or span == NOWHERE:
-            return False
-        table, variant = self.tables[hide], self.bank.variants[v]
-        full = self.no_room.get((hide, v))
-        spot = None
-        if full is not None and full.span[0] <= span[0] and full.span[1] >= span[1]:
-            for window in full.opened:
-                found = table.find(variant, hide, wish, self.rng, 8, span, tries=MANY_TRIES, window=window)
-                spot = found.take(ways)
-                if spot is not None:
-                    break
-        else:
-            found = table.find(variant, hide, wish, self.rng, 8, span, spread=False)
-            spot = found.take(ways)
-            if spot is None:
-                found = table.find(variant, hide, wish, self.rng, 8, span, tries=MANY_TRIES)
-                spot = found.take(ways)
-            full = Full(span)
-        if spot is None:
-            self.no_room[hide, v] = Full(full.span)
-            return False
-        laid = 0
-        while spot is not None:
-            table.put(Lying(variant, self.pool[v].pop(), spot))
-            laid += 1
-            spot = (
-                found.take(ways)
-                if laid < SCAN_REUSE and self.pool[v] and variant.area_mm2 <= SMALL_MM2
-                else None
-            )
-        return True
-
-    def _open_more(self, v: int, hosts: Iterable[int], wish: Wish, ways: Ways) -> bool:
-        """Lay one copy where it makes the leather dearer by least: further along a hide in use, or on one not
-        opened.
-        """
-        variant = self.bank.variants[v]
-        reach = float(self.bank.own(variant).bodies.reach[variant.index * 3])
-        found = []
-        for h in hosts:
-            if self.no_room.get((h, v)) == Full(EVERYWHERE):
-                continue
-            cut, extent = self.cuts[h], self.tables[h].extent()
-            towards = -1.0 if extent is not None and np.argmax(cut.kept_m2(*extent)) == 0 else 1.0
-            spot = (
-                self.tables[h]
-                .find(variant, h, Wish(along=0.3 * towards, tight=wish.tight), self.rng)
-                .take(ways)
-            )
-            if spot is None:
-                self.no_room[h, v] = Full(EVERYWHERE)
-                continue
-            lo, hi = spot.x - reach, spot.x + reach
-            after = cut.cost((min(lo, extent[0]), max(hi, extent[1])) if extent else (lo, hi))
-            found.append(((after - cut.cost(extent)) * (1.0 if extent else OPENING_SHARE), h, spot))
-        if not found:
-            return False
-        _, h, spot = min(found, key=lambda f: f[:2])
-        self.tables[h].put(Lying(variant, self.pool[v].pop(), spot))
-        return True
-
-    def _place_split(self, most: int = 1_000_000) -> None:
-        """Lay in parts what went nowhere whole, so many copies at most."""
-        for v, copies in list(self.pool.items()):
-            for split in sorted(self.bank.variants[v].piece.splits, key=lambda s: s.penalty_m2):
-                while most > 0 and copies and not self.stop() and self._parts_go(split.parts, copies[-1]):
-                    copies.pop()
-                    most -= 1
+            self.pool.place_in_parts()
 
     def _join(self) -> bool:
         """Take up the parts of a copy and lay it whole, or in parts again; whether any lay in parts."""
@@ -341,31 +223,13 @@ class Share:
             return False
         parent, copy, slots = found
         for h in {h for h, _ in slots}:
-            self._room_at(h, self.tables[h].take_up([s for g, s in slots if g == h]))
-        self.pool.setdefault(self.bank.of_piece[parent][0].index, []).append(copy)
+            self.pool.room_at(h, self.tables[h].take_up([s for g, s in slots if g == h]))
+        self.pool.add(self.bank.of_piece[parent][0].index, copy)
         opened = sorted({h for h, _ in slots}) + [h for h, t in enumerate(self.tables) if t.lying]
         if self.rng.random() < 0.7:
             self._shake(opened[0])
-        self._place_pool(list(dict.fromkeys(opened)), shuffle=0.2, opening=True)
-        self._place_split()
-        return True
-
-    def _parts_go(self, parts: Sequence[Piece], copy: int) -> bool:
-        """Lay the parts of a copy into leather in use, or onto more of it; whether all went."""
-        wish, ways, hosts = Wish(), WAYS[0], range(len(self.tables))
-        marks, no_room = [t.mark() for t in self.tables], dict(self.no_room)
-        for part in parts:
-            v = self.bank.of_piece[part.id][0].index
-            self.pool.setdefault(v, []).append(copy)
-            if any(self._place(v, h, self._span(h), wish, ways) for h in hosts) or self._open_more(
-                v, hosts, wish, ways
-            ):
-                continue
-            self.pool[v].remove(copy)
-            for table, mark in zip(self.tables, marks, strict=True):
-                table.back_to(mark)
-            self.no_room = no_room
-            return False
+        self.pool.place_all(list(dict.fromkeys(opened)), shuffle=0.2, opening=True)
+        self.pool.place_in_parts()
         return True
 
     def _place_sets(self, name: str) -> None:
@@ -404,7 +268,7 @@ class Share:
             return None
         held = [s for s in table.lying if s not in set(loose)]
         if everything and not held:
-            self._take(h, loose)
+            self.pool.take(h, loose)
             return NOWHERE
         tail, neck = self.cuts[h].kept_m2(*extent)
         at_neck = (
@@ -417,10 +281,10 @@ class Share:
         racked = self.cuts[h].racked_at()
         if at_neck:
             end = max([min(extent[1], racked[1]) - by, *(float(table.box(s)[2]) for s in held)])
-            self._take(h, [s for s in loose if table.box(s)[2] > end])
+            self.pool.take(h, [s for s in loose if table.box(s)[2] > end])
             return EVERYWHERE[0], end
         end = min([max(extent[0], racked[0]) + by, *(float(table.box(s)[0]) for s in held)])
-        self._take(h, [s for s in loose if table.box(s)[0] < end])
+        self.pool.take(h, [s for s in loose if table.box(s)[0] < end])
         return end, EVERYWHERE[1]
 
     def _shake(self, h: int) -> None:
@@ -429,7 +293,7 @@ class Share:
         if loose:
             at = np.array([(table.lying[s].spot.x, table.lying[s].spot.y) for s in loose])
             away = np.hypot(*(at - at[int(self.rng.integers(len(loose)))]).T)
-            self._take(h, [loose[int(k)] for k in np.argsort(away)[: int(self.rng.integers(2, 14))]])
+            self.pool.take(h, [loose[int(k)] for k in np.argsort(away)[: int(self.rng.integers(2, 14))]])
 
     def _loose(self, h: int) -> list[int]:
         """Slots of single pieces, which may go anywhere."""
@@ -438,28 +302,6 @@ class Share:
             for s, lying in self.tables[h].lying.items()
             if not (lying.fixed or self._in_set(lying) or lying.variant.piece.parent)
         ]
-
-    def _take(self, h: int, slots: list[int]) -> None:
-        if slots:
-            table = self.tables[h]
-            for lying in (table.lying[s] for s in slots):
-                self.pool.setdefault(lying.variant.index, []).append(lying.copy)
-            self._room_at(h, table.take_up(slots))
-
-    def _room_at(self, h: int, window: Window) -> None:
-        """Remember that there is room again on a hide, where a piece found none before."""
-        for v in range(len(self.bank.variants)):
-            full = self.no_room.pop((h, v), None)
-            if full is not None and len(full.opened) < MOST_OPENED:
-                self.no_room[h, v] = Full(full.span, (*full.opened, window))
-
-    def _empty(self, h: int) -> None:
-        table = self.tables[h]
-        loose = [s for s, lying in table.lying.items() if not lying.fixed]
-        if loose:
-            table.take_up(loose)
-            for v in range(len(self.bank.variants)):
-                self.no_room.pop((h, v), None)
 
     def _draw_in(self, opened: list[int]) -> None:
         """Draw in the end of a hide, pieces pushed together on several; nothing changes where they do not
@@ -479,7 +321,7 @@ class Share:
                 elif not lying.fixed:
                     gone.append(slot)
             if gone:
-                self._room_at(h, table.take_up(gone))
+                self.pool.room_at(h, table.take_up(gone))
             for lying in left.values():
                 if not lying.fixed:
                     table.put(lying)
@@ -509,8 +351,8 @@ class Share:
             own += self._one_more_set(columns, h)
         if not own or columns.most(h) < len(own):
             return
-        self._take(h, self._loose(h))
-        self._empty(h)
+        self.pool.take(h, self._loose(h))
+        self.pool.empty(h)
         self.home = {key: g for key, g in self.home.items() if g != h}
         columns.put(h, own)
         self.home.update({(name, n): h for n in own})
@@ -518,9 +360,9 @@ class Share:
             self._place_sets(other)
         opened = [g for g, t in enumerate(self.tables) if t.lying]
         rng.shuffle(opened)
-        self._place_pool(opened, shuffle=0.2)
-        if any(self.pool.values()):
-            self._place_pool(opened, shuffle=0.2, opening=True)
+        self.pool.place_all(opened, shuffle=0.2)
+        if self.pool.left():
+            self.pool.place_all(opened, shuffle=0.2, opening=True)
 
     def _one_more_set(self, columns: Columns, h: int) -> list[int]:
         """Return the number of a set that lies nowhere, or of one taken up from another hide."""
@@ -540,6 +382,6 @@ class Share:
         ]
         if any(self.tables[g].lying[s].fixed for s in slots):
             return []
-        self._room_at(g, self.tables[g].take_up(slots))
+        self.pool.room_at(g, self.tables[g].take_up(slots))
         del self.home[name, moved]
         return [moved]

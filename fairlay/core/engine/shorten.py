@@ -15,6 +15,7 @@ import numpy as np
 
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.off_ground_kernels import NEVER
 from fairlay.core.engine.scene import SceneOf, Snapshot
 from fairlay.core.engine.table import HideTable
 
@@ -125,7 +126,7 @@ class Shorten:
         s = self.scene.state
         s.weight[:] = 1.0
         s.ground_weight[:] = 1.0
-        s.least[:] = (kernels.NEVER, 0.0)
+        s.least[:] = (NEVER, 0.0)
         self.least = Tried(kernels.feel_all(s), self.scene.snapshot())
 
     def _failed(self, used: float) -> None:

@@ -16,6 +16,7 @@ import numpy as np
 
 from fairlay.core.engine import separate_kernels as kernels
 from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.off_ground_kernels import NEVER
 from fairlay.core.engine.scene import Effort, SceneOf
 from fairlay.core.engine.table import HideTable
 
@@ -134,7 +135,7 @@ class Squeeze:
             kernels.set_down(s, slot, v, x, y, kernels.held(s, v, x, y, 0.0))
             s.floor.live[slot] = True
         x, y, turn, pain = kernels.seek(s, slot, v, 0 if where else LOOKS, LOOKS if where else 0, self.seed)
-        if pain >= kernels.NEVER:
+        if pain >= NEVER:
             return False
         kernels.set_down(s, slot, v, x, y, turn)
         s.floor.live[slot] = True

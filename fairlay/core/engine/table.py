@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from fairlay.core.engine import kernels
+from fairlay.core.engine import kernels, scan_kernels
 from fairlay.core.engine.bank import Bank, Variant
 from fairlay.core.engine.ground import AROUND_MM, CELL_MM, Ground, HideGround, hide_ground, line_map
 from fairlay.core.engine.kept_ground import kept_grounds
@@ -184,7 +184,7 @@ class HideTable:
             if box[0] >= box[2] or box[1] >= box[3]:
                 continue
             cost, cell = np.empty(tries), np.empty(tries, np.int64)
-            kept = kernels.scan(
+            kept = scan_kernels.scan(
                 ground.fair.field,
                 layer.taken,
                 off,

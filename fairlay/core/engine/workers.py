@@ -80,7 +80,7 @@ class Orders:
 
     def _offer(self) -> None:
         run = self.run
-        lay = with_counts(run.job, Lay(tuple(p for t in self.share.tables for p in t.placements())))
+        lay = with_counts(run.job, Lay(self.share.placements()))
         before = run.best
         run.consider(lay)
         if run.best is not before:
