@@ -23,6 +23,7 @@ from fairlay.core.engine.in_parts import one_in_parts
 from fairlay.core.engine.layer import Lying, Spot, same_spot
 from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
+from fairlay.core.lay.lay import Job
 from fairlay.core.rules.grain import any_way
 
 Stop = Callable[[], bool]
@@ -54,10 +55,9 @@ TRADED, TRADED_HELD, TRADED_FREE = 0.2, 0.5, 0.05
 A little to turn by is what lets pieces be pushed together.
 """
 HARDLY_DEG = 0.5
-BUTTED, BUTTED_FREE = 0.1, 0.03
-"""How often of the rest a place is filled side to side first; less where pieces lie any way, since it takes
-far
-longer then.
+BUTTED, BUTTED_HELD, BUTTED_FREE = 0.1, 0.01, 0.03
+"""How often of the rest a place is filled side to side first: where most are held to their line exactly,
+within a tolerance, and not at all. It takes far longer where pieces may turn.
 """
 JOINED = 0.05
 """How often a piece that lies in parts is tried whole again."""
@@ -120,10 +120,9 @@ class Refill:
             sum(any_way(v.piece, table.job.policy) for v in table.bank.variants)
             > len(table.bank.variants) / 2
         )
-        exact = sum(v.piece.grain.tolerance_deg < HARDLY_DEG for v in table.bank.variants)
-        self.traded = (
-            TRADED_FREE if self.free else TRADED if exact > len(table.bank.variants) / 2 else TRADED_HELD
-        )
+        exact = mostly_exact(table.job)
+        self.traded = TRADED_FREE if self.free else TRADED if exact else TRADED_HELD
+        self.butted = BUTTED_FREE if self.free else BUTTED if exact else BUTTED_HELD
         self.squeeze: Squeeze | None = None
         self.least_gain = min((w for w in self.worth.values() if w > 0), default=0.0) * LEAST_GAIN
         self.best = self.keep()
@@ -161,7 +160,7 @@ class Refill:
             return "trade"
         if self.rng.random() < (EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT):
             return "room"
-        return "butt" if self.rng.random() < (BUTTED_FREE if self.free else BUTTED) else "scan"
+        return "butt" if self.rng.random() < self.butted else "scan"
 
     def _make(self, move: Move) -> bool:
         """Make a move; whether it went."""
@@ -358,6 +357,13 @@ class Refill:
         rows, cols = slice(max(0, r0), max(0, r1) + 2), slice(max(0, c0), max(0, c1) + 2)
         fair = table.ground(variant).fair.field[rows, cols]
         return bool(np.minimum(fair, layer.taken[rows, cols]).max(initial=-1.0) >= r - SLACK_MM)
+
+
+def mostly_exact(job: Job) -> bool:
+    """Whether most kinds of pieces are held to their line exactly."""
+    if job.policy.grain_school == "free":
+        return False
+    return sum(p.grain.tolerance_deg < HARDLY_DEG for p in job.pieces) > len(job.pieces) / 2
 
 
 def worth_of(variant: Variant) -> float:

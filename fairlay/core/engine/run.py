@@ -10,13 +10,15 @@ import numpy as np
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.butt import Taste
 from fairlay.core.engine.construct import Plan, construct
+from fairlay.core.engine.hard_first import hard_of
 from fairlay.core.engine.one_more import OneMore
 from fairlay.core.engine.reasons import reasons_for
+from fairlay.core.engine.refill import mostly_exact
 from fairlay.core.engine.sets_by_hide import SetsByHide
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.engine.workers import Orders, Refills
 from fairlay.core.lay.check import broken_rules, without
-from fairlay.core.lay.lay import Better, Job, Lay
+from fairlay.core.lay.lay import Better, Job, Lay, Objective
 from fairlay.core.lay.measures import measure, worth
 from fairlay.core.lay.near import sets_near
 
@@ -34,6 +36,12 @@ LEAST_COVERED, JUST_ENOUGH = 0.9, 1.05
 are made side to side afresh, each by its own taste, and as often again later.
 """
 FRESH_BUTTED, WORK_SHARE_BUTTED = 40, 0.6
+HARD_SHARE, AROUND_SHARE = 0.5, 0.1
+"""Of an order, what is hard is searched alone for so much of the time, and the rest around it for so much."""
+MOST_FIRST = 0.06
+"""Where the first lay took more of the time than this, too little is left to search twice."""
+SHOWN_EVERY = 0.1
+"""As often, by the share of the time that went, all else is laid about what is hard, to be seen."""
 WORK_SHARE = {"fill": 0.97, "sets": 0.9, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
@@ -110,6 +118,7 @@ class Run:
             for lay in elsewhere():
                 self.consider(lay)
             if self.step >= self._fresh_lays() and worker is None:
+                self._hard_first()
                 worker = (
                     Orders(self)
                     if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides)
@@ -134,6 +143,31 @@ class Run:
                 break
         for lay in elsewhere():
             self.consider(lay)
+
+    def _hard_first(self) -> None:
+        """Search an order without what is easy to lay, then lay that around it."""
+        hard = hard_of(self.job, self.bank, tables) if (tables := self.tables()) else None
+        if hard is None or self.used() > MOST_FIRST:
+            return
+        shown = self.used()
+
+        def show(found: Progress) -> None:
+            nonlocal shown
+            if self.used() > shown + SHOWN_EVERY:
+                self.consider(self.filled(found.lay, self.job.objective))
+                shown = self.used()
+
+        alone = self._part(hard, HARD_SHARE, show)
+        around = replace(self.job, fixed=alone.best.placements)
+        self.consider(self._part(around, AROUND_SHARE, lambda _: None).best)
+
+    def _part(self, job: Job, share: float, on_better: Callable[[Progress], None]) -> Run:
+        """Return a run at part of the job, for a share of the time or the steps."""
+        steps = None if self.steps is None else max(1, int(self.steps * share))
+        part = Run(job, self.clock, self.limit * share, steps, on_better, self.stop, None)
+        part.search(tuple)
+        self.step += part.step
+        return part
 
     def _fresh_lays(self) -> int:
         return FRESH_BUTTED if self.just_enough else FRESH_LAYS[self.job.objective]
@@ -162,9 +196,9 @@ class Run:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
 
-    def filled(self, lay: Lay) -> Lay:
+    def filled(self, lay: Lay, objective: Objective = "fill") -> Lay:
         """Return a lay with all else laid where it still goes, sets or not."""
-        around = replace(self.job, fixed=lay.placements, objective="fill")
+        around = replace(self.job, fixed=lay.placements, objective=objective)
         return construct(around, self.bank, Plan(square=2.0), self.rng, self.stop, self.grounds).lay()
 
     def _with_fillers(self, lay: Lay) -> Lay:
@@ -234,7 +268,7 @@ def _plan(job: Job, step: int, rng: np.random.Generator, just_enough: bool = Fal
         return Plan(Wish(along=along), square=square, one_by_one=job.objective == "sets")
     if step == 1 and job.objective == "sets":
         return Plan(Wish(along=along), square=square)
-    if step == 1 and job.objective == "fill" and job.policy.grain_school != "free":
+    if step == 1 and job.objective == "fill" and mostly_exact(job):
         return Plan(Wish(along=along), square=square, butt=Taste())
     if just_enough:
         taste = Taste(
