@@ -38,7 +38,7 @@ are made side to side afresh, each by its own taste, and as often again later.
 FRESH_BUTTED, WORK_SHARE_BUTTED = 40, 0.6
 HARD_SHARE, AROUND_SHARE = 0.5, 0.1
 """Of an order, what is hard is searched alone for so much of the time, and the rest around it for so much."""
-MOST_FIRST = 0.06
+MOST_FIRST = 0.085
 """Where the first lay took more of the time than this, too little is left to search twice."""
 SHOWN_EVERY = 0.1
 """As often, by the share of the time that went, all else is laid about what is hard, to be seen."""
