@@ -21,7 +21,7 @@ from fairlay.store.lays import LaidOn
 from fairlay.store.looking import known
 from fairlay.store.work_asked import ReadWork
 from tests import jobs as small
-from tests.api.test_leather import by_rule, delivery, room, side
+from tests.api.leather_room import by_rule, delivery, room, side
 from tests.effort import tried
 
 SPARED = {

@@ -35,7 +35,7 @@ from fairlay.store import database as store
 from fairlay.store import deliveries, fair, hides, looking, settings, spoken_for
 from fairlay.store.hides import About
 from fairlay.store.tables import DeliveryRow, HideEventRow, HideRow
-from tests.api.test_leather import lots
+from tests.api.leather_room import lots
 
 LOT = Invoice(
     "Ferrow Mill", "S-1", 90.0, "m2", "body leather", "vegetable", "plain", "chestnut", "medium", 2.2, "1"

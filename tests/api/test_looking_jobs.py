@@ -16,7 +16,7 @@ from fairlay.core.capture.squared_paper import as_jpeg
 from fairlay.core.errors import NotFound, Refused, Unavailable
 from fairlay.store import jobs, uploads
 from fairlay.work import beating, looking, queue
-from tests.api.test_leather import room, side
+from tests.api.leather_room import room, side
 
 pytestmark = pytest.mark.usefixtures("quiet")
 

@@ -19,7 +19,7 @@ from fairlay.demo.hide_tables import tables
 from fairlay.devices.hide_table import SimulatedHideCamera
 from fairlay.work import files as reading
 from fairlay.work import looking
-from tests.api.test_leather import by_rule, change, ring, room, side
+from tests.api.leather_room import by_rule, change, ring, room, side
 from tests.effort import LONG, tried
 
 FILES = Path(__file__).resolve().parents[1] / "files"

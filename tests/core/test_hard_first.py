@@ -79,13 +79,12 @@ def test_what_is_easy_lies_on_much_more_leather(
 
 
 def test_what_is_easy_is_laid_around_what_is_hard_and_costs_nothing_more() -> None:
-    job, lay = laid(order(PANEL, TAB), 40)
-    _, alone = laid(order(PANEL), 40)
+    job, lay = laid(order(PANEL, TAB), 16)
     m = measure(job, lay)
     assert m.placed == m.wanted == 29
-    of_hard = measure(read_job(json.dumps(order(PANEL))), alone).cost
-    assert of_hard <= m.cost <= 1.02 * of_hard
-    assert laid(order(PANEL, TAB), 40)[1].placements == lay.placements
+    alone, of_hard = laid(order(PANEL), 16)
+    least = measure(alone, of_hard).cost
+    assert 0.98 * least <= m.cost <= 1.02 * least
 
 
 def test_what_is_hard_is_searched_alone_and_the_rest_around_it(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -98,12 +97,12 @@ def test_what_is_hard_is_searched_alone_and_the_rest_around_it(monkeypatch: pyte
 
     monkeypatch.setattr(Run, "_part", part)
     job, ticks = read_job(json.dumps(order(PANEL, TAB))), itertools.count()
-    run = Run(job, lambda: float(next(ticks)), 1e9, 20, lambda _: None, lambda: False, None)
+    run = Run(job, lambda: float(next(ticks)), 1e9, 16, lambda _: None, lambda: False, None)
     run.search(tuple)
     alone, around = parts
     assert {p.id for p in alone.job.pieces} == {"panel"} and not alone.best.unplaced
     assert around.job.fixed == alone.best.placements and not around.best.unplaced
-    assert run.best_worth >= around.best_worth > 0 and run.step == 20
+    assert run.best_worth >= around.best_worth > 0 and run.step == 16
     parts.clear()
     Run(job, lambda: float(next(ticks)), 1e9, 10, lambda _: None, lambda: False, None).search(tuple)
     assert not parts  # its first lay took a tenth of what there is
