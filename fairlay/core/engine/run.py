@@ -158,6 +158,11 @@ class Run:
                 shown = self.used()
 
         alone = self._part(hard, HARD_SHARE, show)
+        if self.stop():
+            # What was found is kept all the same, with all else laid about it once more.
+            if alone.best.placements:
+                self.consider(self.filled(alone.best, self.job.objective, stop=lambda: False))
+            return
         around = replace(self.job, fixed=alone.best.placements)
         self.consider(self._part(around, AROUND_SHARE, lambda _: None).best)
 
@@ -196,10 +201,12 @@ class Run:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
 
-    def filled(self, lay: Lay, objective: Objective = "fill") -> Lay:
-        """Return a lay with all else laid where it still goes, sets or not."""
+    def filled(self, lay: Lay, objective: Objective = "fill", stop: Callable[[], bool] | None = None) -> Lay:
+        """Return a lay with all else laid where it still goes, sets or not; broken off by ``stop`` (the
+        run's own by default).
+        """
         around = replace(self.job, fixed=lay.placements, objective=objective)
-        return construct(around, self.bank, Plan(square=2.0), self.rng, self.stop, self.grounds).lay()
+        return construct(around, self.bank, Plan(square=2.0), self.rng, stop or self.stop, self.grounds).lay()
 
     def _with_fillers(self, lay: Lay) -> Lay:
         """Return a lay with fillers in its gaps, none of them costing leather."""
