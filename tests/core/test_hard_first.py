@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 
 from fairlay.core.engine import lay_job
+from fairlay.core.engine import run as engine_run
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.hard_first import hard_of
 from fairlay.core.engine.run import Run
@@ -111,7 +112,7 @@ def test_what_is_hard_is_searched_alone_and_the_rest_around_it(monkeypatch: pyte
 def test_what_was_found_of_what_is_hard_is_kept_when_it_is_stopped(monkeypatch: pytest.MonkeyPatch) -> None:
     found: list[tuple[Lay, Lay]] = []
     stopped = False
-    part, filled = Run._part, Run.filled
+    part, rest = Run._part, engine_run.with_the_rest
 
     def broken_off(self: Run, *asked: Any) -> Run:
         nonlocal stopped
@@ -119,12 +120,12 @@ def test_what_was_found_of_what_is_hard_is_kept_when_it_is_stopped(monkeypatch: 
         stopped = True
         return done
 
-    def noted(self: Run, lay: Lay, *asked: Any, **more: Any) -> Lay:
-        found.append((lay, filled(self, lay, *asked, **more)))
+    def noted(run: Run, hard: Lay, stop: Any) -> Lay:
+        found.append((hard, rest(run, hard, stop)))
         return found[-1][1]
 
     monkeypatch.setattr(Run, "_part", broken_off)
-    monkeypatch.setattr(Run, "filled", noted)
+    monkeypatch.setattr(engine_run, "with_the_rest", noted)
     job, ticks = read_job(json.dumps(order(PANEL, TAB))), itertools.count()
     run = Run(job, lambda: float(next(ticks)), 1e9, 16, lambda _: None, lambda: stopped, None)
     run.search(tuple)

@@ -7,19 +7,24 @@ used anyway, the belly and the edges. So what is hard is shared out first, as if
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from itertools import pairwise
 
 from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.construct import share_borne
+from fairlay.core.engine.reasons import tables_of
+from fairlay.core.engine.share import Share
 from fairlay.core.engine.table import HideTable
-from fairlay.core.lay.lay import Job
+from fairlay.core.engine.working import Searching, with_counts
+from fairlay.core.lay.lay import Job, Lay, Placement
 
 MORE_LEATHER = 1.25
 """What is easy lies on at least so many times as much leather as anything hard."""
 LEAST_SHARE = 0.1
 """With less of the order's area than this to set aside there is nothing to gain."""
+TRIES = 3
+"""How often the rest is laid about what is hard, each time in another order."""
 
 
 def hard_of(job: Job, bank: Bank, tables: Sequence[HideTable]) -> Job | None:
@@ -35,3 +40,17 @@ def hard_of(job: Job, bank: Bank, tables: Sequence[HideTable]) -> Job | None:
     hard = [p for p in pieces if borne[p.id] < least or p.set_name in job.match_sets]
     area, of_hard = (sum(p.area_mm2 * p.quantity for p in own) for own in (pieces, hard))
     return replace(job, pieces=tuple(hard)) if 0.0 < of_hard < (1.0 - LEAST_SHARE) * area else None
+
+
+def with_the_rest(run: Searching, hard: Lay, stop: Callable[[], bool]) -> Lay:
+    """Return what is hard with all else of the order laid into the same leather, or more of it where that is
+    cheapest: the cheapest of some tries.
+    """
+    found: list[tuple[int, float, tuple[Placement, ...]]] = []
+    for k in range(TRIES):
+        tables = tables_of(run.job, run.bank, hard, run.tables(), spare=True)
+        share = Share(run.job, run.bank, tables, run.rng, stop)
+        share.pool.place_all(range(len(tables)), shuffle=0.15 * k, opening=True)
+        share.pool.place_in_parts()
+        found.append((share.missing(), share.cost(), share.placements()))
+    return with_counts(run.job, Lay(min(found, key=lambda f: f[:2])[2]))

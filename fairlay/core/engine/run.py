@@ -10,7 +10,7 @@ import numpy as np
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.butt import Taste
 from fairlay.core.engine.construct import Plan, construct
-from fairlay.core.engine.hard_first import hard_of
+from fairlay.core.engine.hard_first import hard_of, with_the_rest
 from fairlay.core.engine.one_more import OneMore
 from fairlay.core.engine.reasons import reasons_for
 from fairlay.core.engine.refill import mostly_exact
@@ -18,7 +18,7 @@ from fairlay.core.engine.sets_by_hide import SetsByHide
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.engine.workers import Orders, Refills
 from fairlay.core.lay.check import broken_rules, without
-from fairlay.core.lay.lay import Better, Job, Lay, Objective
+from fairlay.core.lay.lay import Better, Job, Lay
 from fairlay.core.lay.measures import measure, worth
 from fairlay.core.lay.near import sets_near
 
@@ -154,14 +154,14 @@ class Run:
         def show(found: Progress) -> None:
             nonlocal shown
             if self.used() > shown + SHOWN_EVERY:
-                self.consider(self.filled(found.lay, self.job.objective))
+                self.consider(with_the_rest(self, found.lay, self.stop))
                 shown = self.used()
 
         alone = self._part(hard, HARD_SHARE, show)
         if self.stop():
             # What was found is kept all the same, with all else laid about it once more.
             if alone.best.placements:
-                self.consider(self.filled(alone.best, self.job.objective, stop=lambda: False))
+                self.consider(with_the_rest(self, alone.best, lambda: False))
             return
         around = replace(self.job, fixed=alone.best.placements)
         self.consider(self._part(around, AROUND_SHARE, lambda _: None).best)
@@ -201,12 +201,10 @@ class Run:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
 
-    def filled(self, lay: Lay, objective: Objective = "fill", stop: Callable[[], bool] | None = None) -> Lay:
-        """Return a lay with all else laid where it still goes, sets or not; broken off by ``stop`` (the
-        run's own by default).
-        """
-        around = replace(self.job, fixed=lay.placements, objective=objective)
-        return construct(around, self.bank, Plan(square=2.0), self.rng, stop or self.stop, self.grounds).lay()
+    def filled(self, lay: Lay) -> Lay:
+        """Return a lay with all else laid where it still goes, sets or not."""
+        around = replace(self.job, fixed=lay.placements, objective="fill")
+        return construct(around, self.bank, Plan(square=2.0), self.rng, self.stop, self.grounds).lay()
 
     def _with_fillers(self, lay: Lay) -> Lay:
         """Return a lay with fillers in its gaps, none of them costing leather."""
