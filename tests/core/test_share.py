@@ -169,6 +169,34 @@ def test_every_step_of_sharing_keeps_the_rules_and_every_copy() -> None:
         assert share.cost() <= before + 1e-6 or not kept
 
 
+def test_a_piece_of_a_set_that_lies_far_out_is_drawn_back_on_its_own_hide() -> None:
+    job, lay = laid(order(1), 1)
+    bank = build_bank(job)
+    own = [HideTable(job, hide, bank, 60) for hide in job.hides]
+    share = Share(job, bank, own, np.random.default_rng(5), lambda: False)
+    of_set = [p for p in lay.placements if job.pieces_by_id[p.piece].set_name]
+    cap = next(p for p in of_set if p.piece == "cap")
+    rest = [p for p in of_set if p is not cap]
+    moved = [*rest, replace(cap, at=Placing(1400.0, 200.0, cap.at.rotation_deg))]
+    share.load(moved)
+    ((key, h),) = share.home.items()
+    assert share._draw_back(h, None, everything=False) is None, "held by its set, as it was"
+    span, staying = None, []
+    while [li.copy for _, li in staying if li.variant.piece.id == "cap"] != [cap.copy] or len(staying) > 1:
+        share.load(moved)
+        staying.clear()
+        span = share._draw_back(h, staying, everything=False)
+    assert span is not None and span[1] < 1100 and share._stay(staying, {h: span})
+    extent, tabs = own[h].extent(), share.pool.left()
+    assert extent is not None and extent[1] <= span[1] + 0.1
+    assert share.home == {key: h} and share.missing() == tabs
+    now = Lay(tuple(p for t in own for p in t.placements()))
+    assert sorted((p.piece, p.copy) for p in now.placements) == sorted((p.piece, p.copy) for p in of_set)
+    assert referee.broken(order(1), write_lay(now)) == []
+    assert not share._stay([(h, next(iter(own[h].lying.values())))], {h: (1e9, -1e9)})
+    assert share.missing() > tabs, "a set that does not come from its hide is not made"
+
+
 def test_fillers_never_cost_leather() -> None:
     asked = order(2)
     plain = measure(*laid(asked, 6))

@@ -118,9 +118,9 @@ class Run:
             for lay in elsewhere():
                 self.consider(lay)
             if self.step >= self._fresh_lays() and worker is None:
-                self._hard_first()
+                searched = self._hard_first()
                 worker = (
-                    Orders(self)
+                    Orders(self, afresh=not searched)
                     if self.job.objective == "order" and not any(h.is_roll for h in self.job.hides)
                     else Refills(self)
                 )
@@ -144,11 +144,11 @@ class Run:
         for lay in elsewhere():
             self.consider(lay)
 
-    def _hard_first(self) -> None:
-        """Search an order without what is easy to lay, then lay that around it."""
+    def _hard_first(self) -> bool:
+        """Search an order without what is easy to lay, then lay that around it; whether that was done."""
         hard = hard_of(self.job, self.bank, tables) if (tables := self.tables()) else None
         if hard is None or self.used() > MOST_FIRST:
-            return
+            return False
         shown = self.used()
 
         def show(found: Progress) -> None:
@@ -162,9 +162,10 @@ class Run:
             # What was found is kept all the same, with all else laid about it once more.
             if alone.best.placements:
                 self.consider(with_the_rest(self, alone.best, lambda: False))
-            return
+            return True
         around = replace(self.job, fixed=alone.best.placements)
         self.consider(self._part(around, AROUND_SHARE, lambda _: None).best)
+        return True
 
     def _part(self, job: Job, share: float, on_better: Callable[[Progress], None]) -> Run:
         """Return a run at part of the job, for a share of the time or the steps."""

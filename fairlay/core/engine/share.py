@@ -35,12 +35,16 @@ EVERYTHING = 0.2
 """How often all single pieces of a hide are taken up at once (a little less where sets are laid again)."""
 PARTS_FIRST = 0.5
 """How often what lies nowhere whole has its parts laid before anything else goes back."""
+SETS_TOO = 0.5
+"""How often pieces of sets from one hide are moved on it with the rest."""
 JOINED = 0.1
 """How often a piece that lies in parts is tried whole again."""
 WARM = 0.004
 """At the start an order is kept that costs about this share more; at the end none is."""
 
 Stop = Callable[[], bool]
+Staying = list[tuple[int, Lying]]
+"""Pieces of sets, taken up, and the hide each is to go back to."""
 
 
 class Share:
@@ -190,7 +194,10 @@ class Share:
         h = opened[int(rng.integers(len(opened)))]
         # What lies nowhere whole gets its parts laid first, while there is room.
         parts_first = any(c and self.bank.variants[v].piece.splits for v, c in self.pool.copies.items())
-        span = self._draw_back(h, everything=kind < EVERYTHING)
+        staying: Staying = []
+        everything = kind < EVERYTHING
+        own = staying if self.columns and not everything and rng.random() < SETS_TOO else None
+        span = self._draw_back(h, own, everything=everything)
         if span is None:
             return
         spans = {h: span}
@@ -198,11 +205,13 @@ class Share:
         rng.shuffle(hosts)
         if rng.random() < 0.7:
             other = h if rng.random() < 0.4 or not hosts else hosts[0]
-            self._shake(other)
-            if rng.random() < 0.3 and self.pool.span(other, spans) == EVERYWHERE:
+            self._shake(other, own)
+            if rng.random() < 0.3 and not staying and self.pool.span(other, spans) == EVERYWHERE:
                 Butting(self.tables[other], self.pool.copies, self.pool.demand, rng, self.stop).fill(
                     None, Taste(3.0, 0.3, 0.2)
                 )
+        if not self._stay(staying, spans):
+            return
         if parts_first and rng.random() < PARTS_FIRST:
             self.pool.place_in_parts(1)
         order = [h, *hosts] if rng.random() < 0.5 else [*hosts, h]
@@ -257,13 +266,45 @@ class Share:
         self.home[columns.name, number] = hide
         return True
 
-    def _draw_back(self, h: int, everything: bool) -> Span | None:
-        """Take up the single pieces at one end of a hide; return the span it is then held to, None if none
-        were.
+    def _take(self, h: int, slots: list[int], staying: Staying | None) -> None:
+        """Take pieces up from a hide; those of a set from one hide are to go back to it."""
+        of_sets = [s for s in slots if self._in_set(self.tables[h].lying[s])]
+        if of_sets and staying is not None:
+            staying += [(h, self.tables[h].lying[s]) for s in of_sets]
+            self.pool.room_at(h, self.tables[h].take_up(of_sets))
+        self.pool.take(h, [s for s in slots if s not in set(of_sets)])
+
+    def _stay(self, staying: Staying, spans: dict[int, Span]) -> bool:
+        """Lay pieces of sets, taken up, elsewhere on their own hide; one that does not go is missing."""
+        wish = Wish(
+            tight=float(self.rng.choice([4.0, 12.0, 30.0])), noise=float(self.rng.choice([0.0, 1.0, 4.0]))
+        )
+        ways = WAYS[int(self.rng.integers(len(WAYS)))]
+        shaken = {
+            lying.variant.index: self.pool.demand[lying.variant.index] * math.exp(self.rng.normal(0.0, 0.3))
+            for _, lying in staying
+        }
+        for h, lying in sorted(staying, key=lambda t: -shaken[t[1].variant.index]):
+            v = lying.variant
+            span = self.pool.span(h, spans)
+            spot = (
+                None
+                if span is None or span == NOWHERE
+                else self.tables[h].find(v, h, wish, self.rng, 8, span).take(ways)
+            )
+            if spot is None:
+                del self.home[v.piece.set_name or "", lying.copy // v.piece.per_set]
+                return False
+            self.tables[h].put(Lying(v, lying.copy, spot))
+        return True
+
+    def _draw_back(self, h: int, staying: Staying | None, *, everything: bool) -> Span | None:
+        """Take up the pieces at one end of a hide, those of sets from one hide only where ``staying`` holds
+        them; return the span the hide is then held to, None if none were.
         """
         table, rng = self.tables[h], self.rng
         extent = table.extent()
-        loose = self._loose(h)
+        loose = self._loose(h, sets=staying is not None)
         if extent is None or not loose:
             return None
         held = [s for s in table.lying if s not in set(loose)]
@@ -281,26 +322,26 @@ class Share:
         racked = self.cuts[h].racked_at()
         if at_neck:
             end = max([min(extent[1], racked[1]) - by, *(float(table.box(s)[2]) for s in held)])
-            self.pool.take(h, [s for s in loose if table.box(s)[2] > end])
+            self._take(h, [s for s in loose if table.box(s)[2] > end], staying)
             return EVERYWHERE[0], end
         end = min([max(extent[0], racked[0]) + by, *(float(table.box(s)[0]) for s in held)])
-        self.pool.take(h, [s for s in loose if table.box(s)[0] < end])
+        self._take(h, [s for s in loose if table.box(s)[0] < end], staying)
         return end, EVERYWHERE[1]
 
-    def _shake(self, h: int) -> None:
-        """Take up single pieces about a point of a hide, to be laid in another order with the rest."""
-        table, loose = self.tables[h], self._loose(h)
+    def _shake(self, h: int, staying: Staying | None = None) -> None:
+        """Take up pieces about a point of a hide, to be laid in another order with the rest."""
+        table, loose = self.tables[h], self._loose(h, sets=staying is not None)
         if loose:
             at = np.array([(table.lying[s].spot.x, table.lying[s].spot.y) for s in loose])
             away = np.hypot(*(at - at[int(self.rng.integers(len(loose)))]).T)
-            self.pool.take(h, [loose[int(k)] for k in np.argsort(away)[: int(self.rng.integers(2, 14))]])
+            self._take(h, [loose[int(k)] for k in np.argsort(away)[: int(self.rng.integers(2, 14))]], staying)
 
-    def _loose(self, h: int) -> list[int]:
-        """Slots of single pieces, which may go anywhere."""
+    def _loose(self, h: int, *, sets: bool = False) -> list[int]:
+        """Slots of single pieces, which may go anywhere; with ``sets``, also of pieces bound to this hide."""
         return [
             s
             for s, lying in self.tables[h].lying.items()
-            if not (lying.fixed or self._in_set(lying) or lying.variant.piece.parent)
+            if not (lying.fixed or (self._in_set(lying) and not sets) or lying.variant.piece.parent)
         ]
 
     def _draw_in(self, opened: list[int]) -> None:

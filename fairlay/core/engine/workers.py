@@ -25,9 +25,12 @@ LAY_OUTS = 2
 
 
 class Orders:
-    """Sharing an order among hides: columns of sets, orders laid out by them, then less and less leather."""
+    """Sharing an order among hides: columns of sets, orders laid out by them, then less and less leather.
 
-    def __init__(self, run: Searching) -> None:
+    Without ``afresh`` only the last: where most of the order was searched before.
+    """
+
+    def __init__(self, run: Searching, *, afresh: bool) -> None:
         self.run = run
         job = run.job
         fillers = {p.id for p in job.pieces if p.filler}
@@ -39,7 +42,7 @@ class Orders:
         self.fillers = fillers
         self.turn = 0
         # Columns begin from emptied hides: where sets are fixed, orders are only made better.
-        free = not any(job.pieces_by_id[p.piece].set_name in job.match_sets for p in job.fixed)
+        free = afresh and not any(job.pieces_by_id[p.piece].set_name in job.match_sets for p in job.fixed)
         self.seeks = SEEK_ROUNDS * len(job.hides) if job.match_sets and free else 0
         self.lay_outs = LAY_OUTS if free else 0
         self.least = self._now()
