@@ -37,6 +37,9 @@ from fairlay.devices.surfaces import (
 
 Floats = NDArray[Any]
 
+FINER = 1.4
+"""What lies on a table is drawn with so many px to one of the picture."""
+
 
 @dataclass(frozen=True)
 class MarkerLaid:
@@ -162,13 +165,18 @@ class HideScene:
     camera: Develops = field(default_factory=Develops)
     seed: int = 1
 
+    @property
+    def px_per_mm(self) -> float:
+        """The detail that all on the table is drawn with: more than the picture's own, to be seen from."""
+        return min(PX_PER_MM, FINER * self.width_px / self.span_mm)
+
 
 def render_hide(scene: HideScene) -> Image:
     """Return the picture of a hide on its table: ``(height_px, width_px, 3)`` uint8, red, green, blue."""
     rng = np.random.default_rng(scene.seed)
     table, top, mask, lift = _layers(scene, rng)
     fallen = _fallen(scene, table.shape[:2])
-    h, w = scene.height_px, scene.width_px
+    h, w, k = scene.height_px, scene.width_px, scene.px_per_mm
     focal = FOCAL_WIDTHS * w
     turn = leaning(scene.tilt_deg, scene.roll_deg)
     eye = np.array([*scene.eye, 0.0]) - turn[2] * (focal * scene.span_mm / w)
@@ -178,8 +186,8 @@ def render_hide(scene: HideScene) -> Image:
 
         def seen_at(z: Floats | float) -> tuple[Floats, Floats]:
             t = (-z - eye[2]) / along[..., 2]
-            x = (eye[0] + t * along[..., 0]) * PX_PER_MM - 0.5
-            y = (eye[1] + t * along[..., 1]) * PX_PER_MM - 0.5
+            x = (eye[0] + t * along[..., 0]) * k - 0.5
+            y = (eye[1] + t * along[..., 1]) * k - 0.5
             return x.astype(np.float32), y.astype(np.float32)
 
         def shown(raster: Floats, at: tuple[Floats, Floats]) -> Floats:
@@ -273,7 +281,7 @@ def _fallen(scene: HideScene, shape: tuple[int, int]) -> Floats:
     detail.
     """
     h, w = (v // 8 + 1 for v in shape)
-    y, x = (v.astype(np.float32) * (8 / PX_PER_MM) for v in np.mgrid[0:h, 0:w])
+    y, x = (v.astype(np.float32) * (8 / scene.px_per_mm) for v in np.mgrid[0:h, 0:w])
     wide, deep = scene.table
     across = (x / wide * 2 - 1) * np.cos(scene.lean) + (y / deep * 2 - 1) * np.sin(scene.lean)
     own = 1 - scene.shade * (0.5 + 0.5 * across)
@@ -290,38 +298,39 @@ def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats,
     """The table, the hide's own face, where the hide lies (0 to 255), and how high its curled edges stand in
     mm.
     """
-    w, h = int(scene.table[0] * PX_PER_MM), int(scene.table[1] * PX_PER_MM)
-    table = table_top((h, w), scene.table_colour, scene.surface, scene.wide_mm, scene.uneven, rng)
+    k = scene.px_per_mm
+    w, h = int(scene.table[0] * k), int(scene.table[1] * k)
+    table = table_top((h, w), scene.table_colour, scene.surface, scene.wide_mm, scene.uneven, rng, k)
     if scene.end is not None:
-        ex, ey = (int(v * PX_PER_MM) for v in scene.end)
-        floor = face((h, w), scene.floor_colour, rng, 0.05, 0.04)
+        ex, ey = (int(v * k) for v in scene.end)
+        floor = face((h, w), scene.floor_colour, rng, 0.05, 0.04, k)
         table[ey:], table[:, ex:] = floor[ey:], floor[:, ex:]
     for m in scene.markers:
-        lay_sheet(table, m.number, m.paper, m.x, m.y, m.turn_deg)
+        lay_sheet(table, m.number, m.paper, m.x, m.y, m.turn_deg, k)
     if scene.check_page is not None:
-        lay_check_page(table, "A4", *scene.check_page)
+        lay_check_page(table, "A4", *scene.check_page, k)
     for blot in scene.clutter:
-        _blot(table, blot)
-    mask = filled((h, w), scene.rings, PX_PER_MM)
+        _blot(table, blot, k)
+    mask = filled((h, w), scene.rings, k)
     _shadow(table, mask, scene.thickness_mm, scene)
-    top = face((h, w), scene.colour, rng, 0.06, scene.grain)
+    top = face((h, w), scene.colour, rng, 0.06, scene.grain, k)
     for blot in scene.blemishes:
-        _blot(top, blot)
+        _blot(top, blot, k)
     for pen in scene.written:
-        _line(top, pen.points, pen.colour, pen.width_mm, np.full(1, pen.strength), None)
+        _line(top, pen.points, pen.colour, pen.width_mm, np.full(1, pen.strength), None, k)
     for stroke in scene.chalk:
-        _line(top, stroke.points, stroke.colour, stroke.width_mm, _pressed(stroke), rng)
+        _line(top, stroke.points, stroke.colour, stroke.width_mm, _pressed(stroke), rng, k)
     for card in scene.cards:
-        lain = filled((h, w), card.rings, PX_PER_MM)
+        lain = filled((h, w), card.rings, k)
         _shadow(top, lain, card.thickness_mm, scene)
         _laid(top, lain, light(card.colour), rng)
     for blot in scene.over:
         for raster in (top, table):
-            _blot(raster, blot)
+            _blot(raster, blot, k)
     for g in scene.glare:
-        _glare(top, g)
+        _glare(top, g, k)
     lift = np.zeros((h // 4, w // 4), np.float32)
-    ys, xs = np.mgrid[0 : h // 4, 0 : w // 4].astype(np.float32) * (4 / PX_PER_MM)
+    ys, xs = np.mgrid[0 : h // 4, 0 : w // 4].astype(np.float32) * (4 / k)
     for x, y, high, reach in scene.curls:
         lift = np.maximum(lift, high * np.exp(-((xs - x) ** 2 + (ys - y) ** 2) / (2 * reach**2)))
     return table, top, mask, cv2.resize(lift, (w, h), interpolation=cv2.INTER_LINEAR) if scene.curls else lift
@@ -331,9 +340,9 @@ def _shadow(raster: Floats, mask: Floats, thickness_mm: float, scene: HideScene)
     """What lies on a face keeps light from what is beside it, away from the light; in place."""
     if scene.shadow <= 0:
         return
-    far = (1.5 * thickness_mm + 1) * PX_PER_MM
+    far = (1.5 * thickness_mm + 1) * scene.px_per_mm
     way = np.array([[1, 0, far * np.cos(scene.lean)], [0, 1, far * np.sin(scene.lean)]], np.float32)
-    soft = scene.shadow_soft_mm * min(1.0, 0.3 + 0.35 * thickness_mm) * PX_PER_MM
+    soft = scene.shadow_soft_mm * min(1.0, 0.3 + 0.35 * thickness_mm) * scene.px_per_mm
     x, y, w, h = cv2.boundingRect(mask)
     room = int(far + 4 * soft) + 2
     part = slice(max(0, y - room), y + h + room), slice(max(0, x - room), x + w + room)
@@ -350,20 +359,20 @@ def _laid(raster: Floats, mask: Floats, colour: Floats, rng: np.random.Generator
     part[:] = np.clip(part * (1 - cover) + FULL * colour * uneven * cover, 0, 65535)
 
 
-def _px(points: NDArray[np.float64]) -> NDArray[np.int32]:
-    return np.round(points * PX_PER_MM * 64 - 32).astype(np.int32)
+def _px(points: NDArray[np.float64], k: float) -> NDArray[np.int32]:
+    return np.round(points * k * 64 - 32).astype(np.int32)
 
 
 def _window(
-    image: Floats, ring: NDArray[np.float64], room_mm: float
+    image: Floats, ring: NDArray[np.float64], room_mm: float, k: float
 ) -> tuple[slice, slice, NDArray[np.float64]] | None:
     """The part of an image about a ring, and the ring's points (mm) from its corner."""
     h, w = image.shape[:2]
-    x0, y0 = np.floor((ring.min(axis=0) - room_mm) * PX_PER_MM).astype(int).clip(0)
-    x1, y1 = np.ceil((ring.max(axis=0) + room_mm) * PX_PER_MM).astype(int)
+    x0, y0 = np.floor((ring.min(axis=0) - room_mm) * k).astype(int).clip(0)
+    x1, y1 = np.ceil((ring.max(axis=0) + room_mm) * k).astype(int)
     if x0 >= w or y0 >= h or x1 <= 0 or y1 <= 0:
         return None
-    return slice(y0, min(y1, h)), slice(x0, min(x1, w)), ring - np.array([x0, y0]) / PX_PER_MM
+    return slice(y0, min(y1, h)), slice(x0, min(x1, w)), ring - np.array([x0, y0]) / k
 
 
 def _mix(image: Floats, rows: slice, columns: slice, colour: Colour, cover: Floats) -> None:
@@ -371,14 +380,14 @@ def _mix(image: Floats, rows: slice, columns: slice, colour: Colour, cover: Floa
     image[rows, columns] = np.clip(part * (1 - cover) + FULL * light(colour) * cover, 0, 65535)
 
 
-def _blot(image: Floats, blot: Blot) -> None:
-    found = _window(image, blot.ring, 4 * blot.soft_mm + 2)
+def _blot(image: Floats, blot: Blot, k: float) -> None:
+    found = _window(image, blot.ring, 4 * blot.soft_mm + 2, k)
     if found is None:
         return
     rows, columns, ring = found
     cover: Floats = np.zeros(image[rows, columns].shape[:2], np.float32)
-    cv2.fillPoly(cover, [_px(ring)], blot.strength, cv2.LINE_8, 6)
-    cover = cv2.GaussianBlur(cover, (0, 0), max(0.6, blot.soft_mm * PX_PER_MM))[..., None]
+    cv2.fillPoly(cover, [_px(ring, k)], blot.strength, cv2.LINE_8, 6)
+    cover = cv2.GaussianBlur(cover, (0, 0), max(0.6, blot.soft_mm * k))[..., None]
     _mix(image, rows, columns, blot.colour, cover)
 
 
@@ -398,39 +407,41 @@ def _line(
     width_mm: float,
     strength: Floats,
     rng: np.random.Generator | None,
+    k: float,
 ) -> None:
     """A line drawn on a face, in place. Chalk (with ``rng``) catches on the grain: it is broken up finely,
     and strong and weak by turns along the line; a pen's is whole.
     """
-    found = _window(image, points, width_mm + 3)
+    found = _window(image, points, width_mm + 3, k)
     if found is None:
         return
     rows, columns, at = found
     h, w = image[rows, columns].shape[:2]
     line: Floats = np.zeros((h, w), np.float32)
-    thick = max(1, round(width_mm * PX_PER_MM))
+    thick = max(1, round(width_mm * k))
     if len(strength) == 1:
-        cv2.polylines(line, [_px(at)], False, float(strength[0]), thick, cv2.LINE_8, 6)
+        cv2.polylines(line, [_px(at, k)], False, float(strength[0]), thick, cv2.LINE_8, 6)
     else:
-        for k in np.argsort(strength, kind="stable"):
-            if strength[k] > 0:
-                cv2.polylines(line, [_px(at[k : k + 2])], False, float(strength[k]), thick, cv2.LINE_8, 6)
-    line = cv2.GaussianBlur(line, (0, 0), (0.8 if rng is not None else 0.3) * PX_PER_MM)
+        for i in np.argsort(strength, kind="stable"):
+            if strength[i] > 0:
+                cv2.polylines(line, [_px(at[i : i + 2], k)], False, float(strength[i]), thick, cv2.LINE_8, 6)
+    line = cv2.GaussianBlur(line, (0, 0), (0.8 if rng is not None else 0.3) * k)
     if rng is not None:
-        grain = rng.uniform(0.45, 1.25, (h // 2 + 1, w // 2 + 1)).astype(np.float32)
-        press = rng.uniform(0.7, 1.15, (h // 60 + 2, w // 60 + 2)).astype(np.float32)
+        fine, broad = max(1, round(0.83 * k)), max(1, round(25 * k))
+        grain = rng.uniform(0.45, 1.25, (h // fine + 1, w // fine + 1)).astype(np.float32)
+        press = rng.uniform(0.7, 1.15, (h // broad + 2, w // broad + 2)).astype(np.float32)
         line = line * cv2.resize(grain, (w, h), interpolation=cv2.INTER_LINEAR)
         line = line * cv2.resize(press, (w, h), interpolation=cv2.INTER_CUBIC)
     _mix(image, rows, columns, colour, np.clip(line, 0, 0.97)[..., None])
 
 
-def _glare(image: Floats, g: Glare) -> None:
-    found = _window(image, np.array([[g.x, g.y]]), 3 * max(g.reach))
+def _glare(image: Floats, g: Glare, k: float) -> None:
+    found = _window(image, np.array([[g.x, g.y]]), 3 * max(g.reach), k)
     if found is None:
         return
     rows, columns, at = found
     part = image[rows, columns].astype(np.float32)
-    ys, xs = np.mgrid[0 : part.shape[0], 0 : part.shape[1]].astype(np.float32) / PX_PER_MM
+    ys, xs = np.mgrid[0 : part.shape[0], 0 : part.shape[1]].astype(np.float32) / k
     t = np.radians(g.turn_deg)
     along = (xs - at[0, 0]) * np.cos(t) + (ys - at[0, 1]) * np.sin(t)
     across = -(xs - at[0, 0]) * np.sin(t) + (ys - at[0, 1]) * np.cos(t)

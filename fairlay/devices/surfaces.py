@@ -27,6 +27,7 @@ Surface = Literal["even", "boards", "ply", "mat", "steel"]
 
 FULL: Final = 60_000
 PX_PER_MM: Final = 2.4
+"""The finest detail of a raster."""
 PAPER, INK = 0.86, 0.035
 ABOVE_MM, BAR_MM, BAR_BELOW_MM = 30.0, 100.0, 60.0
 SHEET_PX_PER_MM: Final = 8
@@ -44,17 +45,26 @@ def face(
     rng: np.random.Generator,
     broad: float,
     fine: float,
+    px_per_mm: float,
     grain_px: int = 3,
 ) -> Floats:
-    """Return a face ``(h, w, 3)`` of one colour, broadly and finely uneven (shares)."""
+    """Return a face ``(h, w, 3)`` of one colour, broadly and finely uneven (shares); ``grain_px`` is how
+    far the fine part goes at the finest detail.
+    """
     h, w = shape
-    uneven = _spread(rng, (h // 500 + 2, w // 500 + 2), shape, cv2.INTER_CUBIC, broad)
+    wide, grain_px = _px(500, px_per_mm), _px(grain_px, px_per_mm)
+    uneven = _spread(rng, (h // wide + 2, w // wide + 2), shape, cv2.INTER_CUBIC, broad)
     uneven += 1
     uneven += _spread(rng, (h // grain_px + 1, w // grain_px + 1), shape, cv2.INTER_LINEAR, fine)
     out = np.empty((h, w, 3), np.uint16)
     for rows in _bands(h):
         cv2.merge([_held(uneven[rows] * float(FULL * share)) for share in light(colour)], out[rows])
     return out
+
+
+def _px(fine: int, px_per_mm: float) -> int:
+    """What is so many px at the finest detail, in those of a raster."""
+    return max(1, round(fine * px_per_mm / PX_PER_MM))
 
 
 def _spread(
@@ -73,20 +83,21 @@ def table_top(
     wide_mm: float,
     uneven: float,
     rng: np.random.Generator,
+    px_per_mm: float,
 ) -> Floats:
-    """Return a table top at ``PX_PER_MM``: of boards ``wide_mm`` wide, plywood, a ruled cutting mat, brushed
+    """Return a table top: of boards ``wide_mm`` wide, plywood, a ruled cutting mat, brushed
     steel, or even.
     """
-    top = face(shape, colour, rng, 0.03, 0.03 if surface != "steel" else 0.015)
+    top = face(shape, colour, rng, 0.03, 0.03 if surface != "steel" else 0.015, px_per_mm)
     if surface == "boards":
-        _boards(top, wide_mm, uneven, rng)
+        _boards(top, wide_mm, uneven, rng, px_per_mm)
     elif surface == "ply":
-        _streaks(top, uneven, (7, 400), rng)
+        _streaks(top, uneven, (7, 400), rng, px_per_mm)
     elif surface == "steel":
-        _streaks(top, uneven, (2, 160), rng)
+        _streaks(top, uneven, (2, 160), rng, px_per_mm)
         scale(top, 1 + 1.5 * uneven * np.sin(np.linspace(0, 5, shape[1], dtype=np.float32))[None, :])
     elif surface == "mat":
-        _ruled(top, np.minimum(1.0, light(colour) * 2.2 + 0.18))
+        _ruled(top, np.minimum(1.0, light(colour) * 2.2 + 0.18), px_per_mm)
     return top
 
 
@@ -108,34 +119,37 @@ def _held(plane: Floats) -> Floats:
     return np.clip(plane, 0, 65535, out=plane).astype(np.uint16)
 
 
-def _streaks(top: Floats, uneven: float, long: tuple[int, int], rng: np.random.Generator) -> None:
+def _streaks(
+    top: Floats, uneven: float, long: tuple[int, int], rng: np.random.Generator, px_per_mm: float
+) -> None:
     h, w = top.shape[:2]
-    waves = rng.normal(0, uneven, (h // long[0] + 2, w // long[1] + 2)).astype(np.float32)
+    across, along = (_px(v, px_per_mm) for v in long)
+    waves = rng.normal(0, uneven, (h // across + 2, w // along + 2)).astype(np.float32)
     scale(top, 1 + cv2.resize(waves, (w, h), interpolation=cv2.INTER_CUBIC))
 
 
-def _boards(top: Floats, wide_mm: float, uneven: float, rng: np.random.Generator) -> None:
+def _boards(top: Floats, wide_mm: float, uneven: float, rng: np.random.Generator, px_per_mm: float) -> None:
     """Boards along the table, each of its own tone, with grain along them and dark joints between."""
     h = top.shape[0]
-    wide = max(8, int(wide_mm * PX_PER_MM))
+    wide = max(8, int(wide_mm * px_per_mm))
     for first in range(-int(rng.integers(0, wide)), h, wide):
         board = top[max(0, first) : min(h, first + wide)]
         tone = 1 + 2 * uneven * rng.uniform(-1, 1) + 0.3 * uneven * rng.uniform(-1, 1, 3)
         for c in range(3):
             board[..., c] = np.clip(board[..., c] * tone[c], 0, 65535)
-        _streaks(board, 0.5 * uneven, (9, 600), rng)
+        _streaks(board, 0.5 * uneven, (9, 600), rng, px_per_mm)
         if first + wide <= h:
-            joint = board[-max(2, int(2.5 * PX_PER_MM)) :]
+            joint = board[-max(2, int(2.5 * px_per_mm)) :]
             joint[:] = (joint * 0.12).astype(np.uint16)
 
 
-def _ruled(top: Floats, ink: Floats) -> None:
+def _ruled(top: Floats, ink: Floats, px_per_mm: float) -> None:
     """Printed lines every 10 mm, and heavier ones every 50, both ways."""
     for axis in (0, 1):
-        at = (np.arange(top.shape[axis]) + 0.5) / PX_PER_MM
+        at = (np.arange(top.shape[axis]) + 0.5) / px_per_mm
         for every, thick, strength in ((10.0, 0.35, 0.55), (50.0, 0.9, 0.9)):
             off = np.abs((at + every / 2) % every - every / 2)
-            cover = np.clip((thick / 2 - off) * PX_PER_MM + 0.5, 0, min(1.0, thick * PX_PER_MM)) * strength
+            cover = np.clip((thick / 2 - off) * px_per_mm + 0.5, 0, min(1.0, thick * px_per_mm)) * strength
             for k in np.flatnonzero(cover):
                 line = top[k] if axis == 0 else top[:, k]
                 line[:] = (line * (1 - cover[k]) + FULL * ink * cover[k]).astype(np.uint16)
@@ -182,19 +196,26 @@ def _check_page(paper: str) -> tuple[Floats, float, float]:
     return (out * FULL).astype(np.uint16), left + wide / 2, top + high / 2
 
 
-def lay_sheet(table: Floats, number: int, paper: str, x: float, y: float, turn_deg: float) -> None:
-    """Lay a printed marker sheet on a table top at ``PX_PER_MM``, its marker's middle at (x, y) mm, in
-    place.
-    """
-    _lay(table, _sheet(number, paper), x, y, turn_deg)
+def lay_sheet(
+    table: Floats, number: int, paper: str, x: float, y: float, turn_deg: float, px_per_mm: float
+) -> None:
+    """Lay a printed marker sheet on a table top, its marker's middle at (x, y) mm, in place."""
+    _lay(table, _sheet(number, paper), x, y, turn_deg, px_per_mm)
 
 
-def lay_check_page(table: Floats, paper: str, x: float, y: float, turn_deg: float) -> None:
+def lay_check_page(table: Floats, paper: str, x: float, y: float, turn_deg: float, px_per_mm: float) -> None:
     """Lay the printed check page on a table top, its block's middle at (x, y) mm, in place."""
-    _lay(table, _check_page(paper), x, y, turn_deg)
+    _lay(table, _check_page(paper), x, y, turn_deg, px_per_mm)
 
 
-def _lay(table: Floats, printed: tuple[Floats, float, float], x: float, y: float, turn_deg: float) -> None:
+def _lay(
+    table: Floats,
+    printed: tuple[Floats, float, float],
+    x: float,
+    y: float,
+    turn_deg: float,
+    px_per_mm: float,
+) -> None:
     sheet, mx, my = printed
     t = np.radians(turn_deg)
     c, s = np.cos(t), np.sin(t)
@@ -202,15 +223,15 @@ def _lay(table: Floats, printed: tuple[Floats, float, float], x: float, y: float
     k = SHEET_PX_PER_MM
     corners = np.array([[i, j] for i in (-mx, sheet.shape[1] - mx) for j in (-my, sheet.shape[0] - my)]) / k
     corners = corners @ np.array([[c, s], [-s, c]]) + [x, y]
-    x0, y0 = (np.floor(corners.min(axis=0) * PX_PER_MM).astype(int) - 2).clip(0).tolist()
-    x1, y1 = np.minimum(np.ceil(corners.max(axis=0) * PX_PER_MM).astype(int) + 2, [w, h]).tolist()
+    x0, y0 = (np.floor(corners.min(axis=0) * px_per_mm).astype(int) - 2).clip(0).tolist()
+    x1, y1 = np.minimum(np.ceil(corners.max(axis=0) * px_per_mm).astype(int) + 2, [w, h]).tolist()
     if x0 >= x1 or y0 >= y1:
         return
     # Three places a pixel each way, so that its edges are where they are.
     fine = 3
     size = (x1 - x0, y1 - y0)
-    step = k / (fine * PX_PER_MM)
-    left, top = (x0 * fine + 0.5) / (fine * PX_PER_MM) - x, (y0 * fine + 0.5) / (fine * PX_PER_MM) - y
+    step = k / (fine * px_per_mm)
+    left, top = (x0 * fine + 0.5) / (fine * px_per_mm) - x, (y0 * fine + 0.5) / (fine * px_per_mm) - y
     onto = np.array(
         [
             [c * step, s * step, (c * left + s * top) * k + mx - 0.5],

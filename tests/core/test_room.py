@@ -35,7 +35,7 @@ def alone(outline: list[list[float]], hide: dict[str, Any] | None = None, **need
     ("long", "wide", "tolerance", "most"),
     [
         (102.5, 60, 0, 0),
-        (99.9, 60, 0, 1),
+        (98, 60, 0, 1),
         (103, 60, 8, 0),
         (104, 10, 12, 0),
         (102, 10, 20, 1),
