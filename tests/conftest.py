@@ -32,12 +32,15 @@ WITHOUT_KERNELS: Final = tuple(
     )
 )
 """Files that read pictures and drawings: they run first, while the kernels are still compiled beside them."""
+AT_THE_END: Final = "tests/test_all_was_read.py"
 MOST_WAIT_S: Final = 600.0
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What needs no kernels comes first, the rest in its own order."""
-    items.sort(key=lambda item: not item.nodeid.startswith(WITHOUT_KERNELS))
+    """What needs no kernels comes first, what waits for all else last, the rest in its own order."""
+    items.sort(
+        key=lambda item: (item.nodeid.startswith(AT_THE_END), not item.nodeid.startswith(WITHOUT_KERNELS))
+    )
 
 
 def pytest_runtest_setup(item: pytest.Item) -> None:

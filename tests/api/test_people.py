@@ -78,6 +78,7 @@ def test_every_call_stands_in_the_table_once_and_the_handbook_says_the_same(work
 
 
 def test_each_role_may_do_what_the_table_says_and_nothing_else(shop: FastAPI, workshop: TestClient) -> None:
+    told: set[str] = set()
     for role in ROLES:
         client = signed_in(shop, role)
         for name, method, path in calls(workshop):
@@ -85,6 +86,10 @@ def test_each_role_may_do_what_the_table_says_and_nothing_else(shop: FastAPI, wo
                 continue
             if may(role, name) and name in ("send_back", "remove_article", "undo_change", "give_up", "undo"):
                 continue  # allowed, and would be done
+            if may(role, name):
+                # What one was told in full is asked by others of what is not there: that they may, not what.
+                path = re.sub(r"/1(?=/|$)", "/999999999", path) if name in told else path  # noqa: PLW2901
+                told.add(name)
             answer = client.request(method, path)
             assert answer.status_code != 500, (name, answer.text)
             if BY_CALL[name].anyone:
