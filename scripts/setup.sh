@@ -33,7 +33,7 @@ set_up_python() {
   fi
   if ! cmp -s "$1" "$mark" || [ ! -x .venv/bin/fairlay ]; then
     say "Installing Python packages of $1 ..."
-    .venv/bin/python -m pip install -q --require-hashes -r "$1" >var/setup.log 2>&1 || stop_with "Python packages could not be installed (see var/setup.log)"
+    .venv/bin/python -m pip install -q --require-hashes --no-deps --no-compile -r "$1" >var/setup.log 2>&1 || stop_with "Python packages could not be installed (see var/setup.log)"
     .venv/bin/python -m pip install -q --no-deps --no-build-isolation -e . >>var/setup.log 2>&1 || stop_with "fairlay itself could not be installed (see var/setup.log)"
     cp "$1" "$mark"
   fi

@@ -41,7 +41,7 @@ from fairlay.devices.hide_table import (
     render_hide,
 )
 
-SIZE = {"width_px": 3000, "height_px": 2100}
+SIZE = {"width_px": 2200, "height_px": 1540}
 RNG = np.random.default_rng(5)
 SHORT = placed(grow(SIDE, 1250, 620, np.random.default_rng(4), 0.6), 2.0)
 MIDDLE = (SHORT.min(axis=0) + SHORT.max(axis=0)) / 2

@@ -54,7 +54,7 @@ MIDDLE = (SHORT.min(axis=0) + SHORT.max(axis=0)) / 2
 
 def on(leather: str, table: str, **more: object) -> HideScene:
     """A small side on a table, nothing else on either."""
-    made = scene_of(SHORT, leather, table, np.random.default_rng(6), width_px=2700, height_px=1900)
+    made = scene_of(SHORT, leather, table, np.random.default_rng(6), width_px=2000, height_px=1408)
     return replace(made, **{"blemishes": (), "clutter": (), **more})  # type: ignore[arg-type]  # its own fields
 
 
