@@ -35,7 +35,7 @@ def alone(outline: list[list[float]], hide: dict[str, Any] | None = None, **need
     ("long", "wide", "tolerance", "most"),
     [
         (102.5, 60, 0, 0),
-        (98, 60, 0, 1),
+        (99.9, 60, 0, 1),
         (103, 60, 8, 0),
         (104, 10, 12, 0),
         (102, 10, 20, 1),
@@ -70,7 +70,7 @@ def test_flaws_inside_leave_no_place() -> None:
     assert room_for(ring, ring.pieces[0], ring.hides[0]).most >= 1
 
 
-@settings(max_examples=tried(5, 60), suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=tried(3, 60), suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_no_place_that_the_engine_finds_is_denied(data: st.DataObject) -> None:
     long, wide = data.draw(st.floats(60, 420)), data.draw(st.floats(30, 260))
