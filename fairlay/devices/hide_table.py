@@ -37,8 +37,10 @@ from fairlay.devices.surfaces import (
 
 Floats = NDArray[Any]
 
-FINER = 1.4
-"""What lies on a table is drawn with so many px to one of the picture."""
+FINER = 2.0
+"""What lies on a table is drawn with so many px to one of the picture,"""
+LEAST = 1.6
+"""but with no fewer a mm, so that joints of boards and strokes of chalk keep their width."""
 
 
 @dataclass(frozen=True)
@@ -168,7 +170,7 @@ class HideScene:
     @property
     def px_per_mm(self) -> float:
         """The detail that all on the table is drawn with: more than the picture's own, to be seen from."""
-        return min(PX_PER_MM, FINER * self.width_px / self.span_mm)
+        return min(PX_PER_MM, max(LEAST, FINER * self.width_px / self.span_mm))
 
 
 def render_hide(scene: HideScene) -> Image:
@@ -203,14 +205,13 @@ def render_hide(scene: HideScene) -> Image:
                 at = seen_at(scene.thickness_mm + cv2.remap(lift, *at, cv2.INTER_LINEAR))
         middle = ((foot[0] + at[0]) / 2, (foot[1] + at[1]) / 2)
         cover = shown(mask, at)
-        # The raw edge: seen where it faces the camera, below the face.
+        # The raw edge: seen where it faces the camera, below the face. All of the hide together covers what
+        # the farthest of the three covers and no more, however finely the mask is drawn.
         raw = light(scene.colour) * 0.55
-        open_to = cover < 255
-        for place in (foot, middle):
-            side = shown(mask, place)
-            rim = open_to & (side > 0)
-            part = side[rim, None] / 255
-            own[rim] = own[rim] * (1 - part) + raw * part
+        side = np.maximum(shown(mask, foot), shown(mask, middle))
+        rim = side > cover
+        part = ((side[rim] - cover[rim]) / (255 - cover[rim]))[:, None]
+        own[rim] = own[rim] * (1 - part) + raw * part
         upper = shown(top, at)
         upper /= FULL
         upper -= own
