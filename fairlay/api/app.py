@@ -28,6 +28,7 @@ from fairlay.api import (
     patterns,
     people,
     practice,
+    proofs,
     receiving,
     settings,
     templates,
@@ -99,6 +100,7 @@ def create_app(connect: bool = True) -> FastAPI:
         book,
         buying,
         practice,
+        proofs,
         jobs,
     ):
         app.include_router(room.router)

@@ -73,7 +73,8 @@ TABLE: Final[tuple[Row, ...]] = (
         one_job to_cut one_cut cut_placing cut_states left_of_hide cut_docket cut_labels cut_print cut_plot
         cut_choices cut_pace where_leather_went book_by closed_hides book_batch learned_figures all_notes
         book_csv month_page buying_sources all_forecasts one_forecast shop_prices article_costing
-        where_it_went most_possible questions what_ifs one_answer propose_leather events deeds_of
+        where_it_went most_possible proofs_of_lay questions what_ifs one_answer propose_leather events
+        deeds_of
         """,
     ),
     _row(
@@ -96,7 +97,7 @@ TABLE: Final[tuple[Row, ...]] = (
     _row(
         "lay: have it laid, move pieces, pin, undo and name",
         WORK,
-        "hand_ground hand_why hand_angle hand_spot ask_what_if templates_found",
+        "hand_ground hand_why hand_angle hand_spot ask_what_if prove templates_found",
         {
             "run": "had a lay laid",
             "photograph_templates": "photographed the templates on a hide",

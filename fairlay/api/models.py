@@ -194,7 +194,7 @@ class JobOut(BaseModel):
     """
 
     id: int
-    kind: Literal["lay", "look", "read", "what if", "forecast"]
+    kind: Literal["lay", "look", "read", "what if", "prove", "forecast"]
     subject: int
     state: str
     seconds: float
@@ -406,6 +406,30 @@ class WhatIfOut(BaseModel):
     base: int
     asked: int
     answers: list[AnswerOut]
+
+
+class ProvedOut(BaseModel):
+    """Of a piece, or of whole sets of a name: so many have room at most (None: not known yet), in words."""
+
+    of: Literal["piece", "set"]
+    name: str
+    wanted: int
+    laid: int
+    most: int | None
+    words: str
+
+
+class ProofsOut(BaseModel):
+    """What is proved of what a lay leaves out: whether there is more to ``ask``, the job that proves it,
+    how many of its proofs are made, and what they say; ``old`` where the lay is asked for otherwise since.
+    """
+
+    ask: bool
+    job: JobOut | None
+    proofs: int
+    proved: int
+    found: list[ProvedOut]
+    old: bool
 
 
 class AskNow(BaseModel):

@@ -26,6 +26,7 @@ from fairlay.store.work_asked import (
     Kind,
     LayWork,
     LookWork,
+    ProveWork,
     ReadWork,
     WhatIfWork,
     WorkJob,
@@ -113,6 +114,16 @@ def add_what_if(lay_id: int, seconds: float, work: WhatIfWork) -> int:
     return _queued("what if", lay_id, seconds, 1, asdict(work))
 
 
+@connected
+def add_proof(lay_id: int, work: ProveWork) -> int:
+    """Queue the proving of how much of what a lay leaves out has room; return the job's id. Raises NotFound,
+    and Refused while that is being proved.
+    """
+    locked_lay(lay_id)
+    _one_at_a_time(lay_id, "prove", "that is being proved already")
+    return _queued("prove", lay_id, 0.0, 1, asdict(work))
+
+
 def _one_at_a_time(lay_id: int, kind: Kind, words: str) -> None:
     if JobRow.select().where(JobRow.lay == lay_id, JobRow.kind == kind, JobRow.state.in_(LIVE)).exists():
         raise Refused(words, value=lay_id, expected="to stop that first, or wait for it")
@@ -193,7 +204,17 @@ def job_by_id(job_id: int) -> WorkJob:
 @connected
 def newest_of_lay(lay_id: int) -> WorkJob | None:
     """Return the newest job of a lay; None if it was never laid."""
-    row = _jobs().where(JobRow.lay == lay_id, JobRow.kind == "lay").order_by(JobRow.id.desc()).first()
+    return _newest(lay_id, "lay")
+
+
+@connected
+def newest_proof(lay_id: int) -> WorkJob | None:
+    """Return the newest job that proved something of a lay; None if none did."""
+    return _newest(lay_id, "prove")
+
+
+def _newest(lay_id: int, kind: Kind) -> WorkJob | None:
+    row = _jobs().where(JobRow.lay == lay_id, JobRow.kind == kind).order_by(JobRow.id.desc()).first()
     return _from(row) if row else None
 
 

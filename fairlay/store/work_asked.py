@@ -9,9 +9,10 @@ from typing import Any, Final, Literal
 from pydantic import TypeAdapter
 
 from fairlay.core.forecast.stock import Source
+from fairlay.core.lay.at_most import Step
 from fairlay.core.lay.what_if import Change
 
-Kind = Literal["lay", "look", "read", "what if", "forecast"]
+Kind = Literal["lay", "look", "read", "what if", "prove", "forecast"]
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,14 @@ class WhatIfWork:
     """
 
     asked: tuple[tuple[Change, ...], ...] = ()
+    base: int = 0
+
+
+@dataclass(frozen=True)
+class ProveWork:
+    """What is proved of a lay as it was asked for at revision ``base``."""
+
+    steps: tuple[Step, ...] = ()
     base: int = 0
 
 
@@ -94,7 +103,7 @@ def forecast_work(asked: Any) -> ForecastWork:
     return FORECAST.validate_python(asked)
 
 
-Work = LayWork | LookWork | ReadWork | WhatIfWork | ForecastWork
+Work = LayWork | LookWork | ReadWork | WhatIfWork | ProveWork | ForecastWork
 
 
 def work_of(kind: str, values: dict[str, Any]) -> Work:
@@ -112,6 +121,8 @@ def work_of(kind: str, values: dict[str, Any]) -> Work:
     if kind == "what if":
         asked = tuple(tuple(Change(**c) for c in own) for own in values.get("asked", ()))
         return WhatIfWork(asked, int(values.get("base", 0)))
+    if kind == "prove":
+        return ProveWork(tuple(Step(**s) for s in values.get("steps", ())), int(values.get("base", 0)))
     pinned = tuple((piece, copy) for piece, copy in values.get("pinned", ()))
     return LayWork(
         tuple(values.get("hides", ())),
@@ -160,6 +171,13 @@ class WorkJob:
         """What a lay is asked otherwise. Raises TypeError for another kind."""
         if not isinstance(self.work, WhatIfWork):
             raise TypeError(f"job {self.id} asks no lay otherwise")
+        return self.work
+
+    @property
+    def prove_work(self) -> ProveWork:
+        """What is proved. Raises TypeError for another kind."""
+        if not isinstance(self.work, ProveWork):
+            raise TypeError(f"job {self.id} proves nothing")
         return self.work
 
     @property

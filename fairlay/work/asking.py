@@ -4,7 +4,6 @@ waits for goes first.
 
 from __future__ import annotations
 
-import threading
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -15,14 +14,12 @@ from fairlay.core.errors import BadJob
 from fairlay.core.lay import Job, Lay
 from fairlay.core.lay.again import job_again
 from fairlay.core.lay.what_if import Change, carried
-from fairlay.store import jobs, lays, what_if
+from fairlay.store import lays, what_if
 from fairlay.store.insisted import insisted_keys
-from fairlay.store.jobs import Lost
 from fairlay.store.lays import SavedLay
 from fairlay.store.work_asked import WorkJob
-from fairlay.work.beating import Beating, Pulse, carry_out, patiently
-
-LOOK_FOR_LAYS_S = 0.4
+from fairlay.work.beating import Beating, carry_out, patiently
+from fairlay.work.in_turn import InTurn
 
 
 def ask_one(job_id: int, hand_out_again: Callable[[int], None]) -> None:
@@ -31,7 +28,7 @@ def ask_one(job_id: int, hand_out_again: Callable[[int], None]) -> None:
     """
 
     def work(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
-        return _Asking(job, beating, hand_out_again).run()
+        return _Asking(InTurn(job, beating, hand_out_again)).run()
 
     carry_out(job_id, work, "the engine broke; the answers found before were kept")
 
@@ -39,31 +36,15 @@ def ask_one(job_id: int, hand_out_again: Callable[[int], None]) -> None:
 class _Asking:
     """One job's questions."""
 
-    def __init__(self, job: WorkJob, beating: Beating, hand_out_again: Callable[[int], None]) -> None:
-        self.job, self.beating, self.hand_out_again = job, beating, hand_out_again
-        self.gives_way = threading.Event()
+    def __init__(self, turns: InTurn) -> None:
+        self.turns, self.job = turns, turns.job
 
     def run(self) -> tuple[str, int | None]:
         job, work = self.job, self.job.what_if_work
         saved = patiently(lambda: lays.load(job.subject, work.base))
         excused = patiently(lambda: insisted_keys(job.subject))
         asked: list[tuple[Change, ...]] = [(), *work.asked]
-        rows: list[Any] = patiently(lambda: jobs.kept_result(job.id)) or []
-        with Pulse(self._look_for_lays, LOOK_FOR_LAYS_S):
-            while len(rows) < len(asked):
-                row = self._answer(saved, excused, asked[len(rows)])
-                if self.beating.lost:
-                    self.beating.check()
-                if self.gives_way.is_set():
-                    patiently(lambda: jobs.put_back(job.id, job.owner))
-                    self.hand_out_again(job.id)
-                    raise Lost(f"job {job.id} waits until a lay is laid", value=job.id)
-                if self.beating.should_stop():
-                    return "stopped", None
-                rows.append(row)
-                share = len(rows) / len(asked)
-                patiently(lambda share=share: jobs.keep_result(job.id, job.owner, rows, share))  # type: ignore[misc]
-        return "done", None
+        return self.turns.run(len(asked), lambda n: self._answer(saved, excused, asked[n]))
 
     def _answer(
         self, saved: SavedLay, excused: frozenset[tuple[str, int]], changes: tuple[Change, ...]
@@ -76,7 +57,7 @@ class _Asking:
             job,
             time.monotonic,
             seconds=self.job.seconds,
-            should_stop=self._should_stop,
+            should_stop=self.turns.should_stop,
             start=start if start.placements else None,
             reasons=False,
         )
@@ -90,10 +71,3 @@ class _Asking:
         start = carried(job, saved.lay)
         there = {(p.piece, p.copy) for p in start.placements}
         return job_again(job, start, pinned=[key for key in saved.pins if key in there]), start
-
-    def _should_stop(self) -> bool:
-        return self.beating.should_stop() or self.gives_way.is_set()
-
-    def _look_for_lays(self) -> None:
-        if jobs.lay_waits():
-            self.gives_way.set()

@@ -33,6 +33,7 @@ from fairlay.work.files import read_one
 from fairlay.work.forecasting import forecast_one, help_forecast
 from fairlay.work.laying import help_lay, lay_one
 from fairlay.work.looking import look_one
+from fairlay.work.proving import prove_one
 
 QUEUE_URL_VARIABLE: Final = "FAIRLAY_QUEUE_URL"
 """redis://host:port/number: the queue's back end, for a shop with many machines; MariaDB where it is not set.
@@ -41,6 +42,7 @@ NAMES: Final[dict[str, str]] = {"lay": "fairlay", "look": "fairlay-looking"}
 QUEUE_OF: Final[dict[Kind, str]] = {
     "lay": "lay",
     "what if": "lay",
+    "prove": "lay",
     "forecast": "lay",
     "look": "look",
     "read": "look",
@@ -82,6 +84,9 @@ def _queue(name: str) -> _Queue:
             ),
             "what if": huey.task(name="what if", priority=LATER)(
                 lambda job_id: ask_one(job_id, lambda again: hand_out(again, "what if"))
+            ),
+            "prove": huey.task(name="prove", priority=LATER)(
+                lambda job_id: prove_one(job_id, lambda again: hand_out(again, "prove"))
             ),
         }
     else:

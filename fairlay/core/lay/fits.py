@@ -24,11 +24,14 @@ from fairlay.core.lay.shares import Shares
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Enough = Callable[[float, float], bool]
+Stop = Callable[[], bool]
 
 AT_ONCE: Final = 200
 """Poses added in one round."""
 ROUNDS: Final = 40
 """A round takes one to five seconds on two hides; most proofs are as good as they get after twenty."""
+EAGER: Final = 0.5
+"""How far weights go from the best so far to those of the program."""
 TINY: Final = 1e-7
 
 
@@ -71,44 +74,58 @@ class Fits:
 
     def __init__(self, shares: Shares, on: Iterable[int] | None = None) -> None:
         self.shares = shares
-        job, regions = shares.job, shares.regions
-        self.large = {i for i, p in enumerate(shares.pieces) if shares.copies[p.id] and is_large(p, job)}
+        job, regions, pieces = shares.job, shares.regions, shares.pieces
+        self.large = {i for i, p in enumerate(pieces) if shares.copies[p.id] and is_large(p, job)}
         self.nodes = {
             h: Nodes(job, job.hides[h], {r: g.shape for r, g in enumerate(regions) if g.hide == h})
             for h in (range(len(job.hides)) if on is None else on)
         }
-        for own in self.nodes.values():
-            for i in sorted(self.large):
-                own.keep_poses_of(i, shares.pieces[i])
+        self.followed: set[int] = set()
         self.ways = [(p, r) for p, r in shares.ways if p not in self.large and regions[r].hide in self.nodes]
+
+    def follow(self, pieces: Iterable[int], stop: Stop = lambda: False) -> None:
+        """Find all poses of those of some pieces (indices) that are large; not all of them once ``stop()``,
+        and nothing is proved with them then.
+        """
+        for i in sorted({*pieces} & self.large - self.followed):
+            for own in self.nodes.values():
+                own.keep_poses_of(i, self.shares.pieces[i], stop)
+            self.followed.add(i)
 
     def most_sets(self, names: Sequence[str], enough: Enough, rounds: int = ROUNDS) -> Proof:
         """Return the proof of the most sets of these names together; ``enough`` as in ``weigh``."""
-        pieces, copies = self.shares.pieces, self.shares.copies
-        wants = []
-        for name in names:
-            needs = {i: p.per_set for i, p in enumerate(pieces) if p.set_name == name}
-            wants.append(Want(needs, 1.0, min(copies[pieces[i].id] // n for i, n in needs.items())))
-        return self.weigh(wants, enough, rounds)
+        return self.weigh([set_wanted(self.shares, name) for name in names], enough, rounds)
 
     def weigh(self, wants: Sequence[Want], enough: Enough, rounds: int = ROUNDS) -> Proof:
         """Return what is proved of some wants after so many rounds, or once ``enough(the least that may come
         of it, what is proved)``.
         """
+        self.follow(i for want in wants for i in want.needs)
         program = _Program(self, wants)
-        best, middle = program.none_known(), None
+        best, middle = program.by_area()
         for _ in range(rounds):
             reached, duals = program.solve()
-            tried = duals if middle is None else 0.5 * (middle + duals)
+            tried = EAGER * duals + (1.0 - EAGER) * middle
             proof, lighter = program.proof(tried)
-            if proof.most < best.most or middle is None:
-                best, middle = min(best, proof, key=lambda p: p.most), tried
             added = program.add(lighter)
-            if enough(reached, best.most) or (not added and tried is duals):
-                break
             if not added:
-                middle = None
+                # The weights so far hide what is wanting: it is looked for under those of the program alone.
+                own, lighter = program.proof(duals)
+                added = program.add(lighter)
+                if own.most < proof.most:
+                    proof, tried = own, duals
+            if proof.most < best.most:
+                best, middle = proof, tried
+            if not added or enough(reached, best.most):
+                break
         return best
+
+
+def set_wanted(shares: Shares, name: str) -> Want:
+    """Return what one whole set of a name takes."""
+    needs = {i: p.per_set for i, p in enumerate(shares.pieces) if p.set_name == name}
+    copies = shares.copies
+    return Want(needs, 1.0, min(copies[shares.pieces[i].id] // n for i, n in needs.items()))
 
 
 class _Program:
@@ -118,6 +135,7 @@ class _Program:
 
     def __init__(self, fits: Fits, wants: Sequence[Want]) -> None:
         self.fits, self.wants = fits, wants
+        self.wanted = {i for want in wants for i in want.needs}
         shares = fits.shares
         self.first, points = {}, 0
         for h, nodes in fits.nodes.items():
@@ -174,22 +192,32 @@ class _Program:
         weights = -np.array(self.highs.getSolution().row_dual, np.float64)
         return -self.highs.getObjectiveValue(), np.maximum(0.0, weights)
 
-    def none_known(self) -> Proof:
-        """Return what is known without weights: all that is asked for."""
-        points = {h: np.zeros(nodes.count) for h, nodes in self.fits.nodes.items()}
-        pieces = np.zeros(len(self.fits.shares.pieces))
-        return Proof(self._most(0.0, pieces), points, np.zeros(self.pieces_at - self.regions_at), pieces)
+    def by_area(self) -> tuple[Proof, Floats]:
+        """Return what leather of even weight proves, and these weights; the lightest poses are added."""
+        weights = np.zeros(self.pieces_at + len(self.least))
+        weights[self.regions_at : self.pieces_at] = 1.0
+        weights[self.pieces_at :] = self.least
+        proof, lighter = self.proof(weights)
+        self.add(lighter)
+        weights[self.pieces_at :] = proof.pieces
+        each = [self._weight(want, proof.pieces) / want.worth for want in self.wants]
+        scale = min((e for e in each if e > TINY), default=1.0)
+        return proof, weights / scale
+
+    def _weight(self, want: Want, pieces: Floats) -> float:
+        return sum(n * float(pieces[i]) for i, n in want.needs.items())
 
     def proof(self, weights: Floats) -> tuple[Proof, list[_Lighter]]:
         """Return what some weights prove, and the poses lighter than they claim, the lightest first."""
         regions, claimed = weights[self.regions_at : self.pieces_at], weights[self.pieces_at :]
-        found = np.full(len(claimed), np.inf)
+        found = np.zeros(len(claimed))
+        found[[*self.wanted]] = np.inf
         for p, r in self.fits.ways:
             found[p] = min(found[p], self.least[p] * regions[r])
         lighter, points = [], {}
         for h, nodes in self.fits.nodes.items():
             points[h] = weights[self.first[h] : self.first[h] + nodes.count]
-            for k, boxes in nodes.lightest(points[h], regions):
+            for k, boxes in nodes.lightest(self.wanted, points[h], regions):
                 i = nodes.poses[k].piece
                 found[i] = min(found[i], boxes[0][0])
                 lighter += [
@@ -209,7 +237,7 @@ class _Program:
         What a want is worth beyond its pieces' weight, at some scale, counts as often as it is wanted; of the
         scales at which one of them is worth just its weight, that is taken which proves least.
         """
-        each = [sum(n * float(pieces[i]) for i, n in w.needs.items()) for w in self.wants]
+        each = [self._weight(want, pieces) for want in self.wants]
         return min(
             [
                 leather / scale

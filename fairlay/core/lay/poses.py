@@ -8,7 +8,7 @@ piece at each of its poses; its heart those that do so with their whole cell.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -107,8 +107,8 @@ class Nodes:
             self.region[shapely.contains_xy(shape.buffer(-ACROSS_MM), self.x, self.y)] = r
         self.poses: list[Poses] = []
 
-    def keep_poses_of(self, index: int, piece: Piece) -> None:
-        """Find the pose boxes of a piece, on two cores."""
+    def keep_poses_of(self, index: int, piece: Piece, stop: Callable[[], bool] = lambda: False) -> None:
+        """Find the pose boxes of a piece, on two cores; not all of them once ``stop()``."""
         grow = (gap_of(piece, self.job.policy) - OVERLAP_MM) / 2 - OVERLAP_MM
         for mirrored in (False, True) if piece.pair else (False,):
             looked = looked_for(self.job, piece, self.hide, mirrored, cell_mm=CELL_MM, exact_mm=0.0)
@@ -117,7 +117,7 @@ class Nodes:
                 turns = max(1, math.ceil(half * looked.reach / HALF_MM))
                 swing = half / turns
                 mids = [middle - half + swing * (2 * k + 1) for k in range(turns)]
-                ask = partial(self._kept, looked, held, swing)
+                ask = partial(self._kept, looked, held, swing, stop)
                 with ThreadPoolExecutor(2) as pool:
                     for turn, cells in zip(mids, pool.map(ask, mids), strict=True):
                         if cells.any():
@@ -125,14 +125,19 @@ class Nodes:
                             some = cells[r0:r1, c0:c1].copy()
                             self.poses.append(Poses(index, *_core(body, turn, swing), (r0, c0), some))
 
-    def _kept(self, looked: Looked, held: Body, swing: float, turn: float) -> Bools:
+    def _kept(self, looked: Looked, held: Body, swing: float, stop: Callable[[], bool], turn: float) -> Bools:
         cells = np.zeros(self.shape, np.bool_)
+        if stop():
+            return cells
         kernels.cells_with_places(turn, swing, self.low, HALF_MM, BLOCK, *held, looked.asked, cells)
         return cells
 
-    def lightest(self, points: Floats, regions: Floats) -> Iterator[tuple[int, list[Box]]]:
-        """Yield for each of ``poses`` (its index) the lightest boxes, the lightest first, at most one of each
-        square of APART_MM; ``points`` and ``regions`` are what a point and a m2 of a region weigh.
+    def lightest(
+        self, of: Collection[int], points: Floats, regions: Floats
+    ) -> Iterator[tuple[int, list[Box]]]:
+        """Yield for each of ``poses`` (its index) that is ``of`` some pieces (indices) the lightest boxes,
+        the lightest first, at most one of each square of APART_MM; ``points`` and ``regions`` are what a
+        point and a m2 of a region weigh.
         """
         by_point = np.zeros(self.shape)
         by_point[::EVERY, ::EVERY] = points.reshape(by_point[::EVERY, ::EVERY].shape)
@@ -141,6 +146,8 @@ class Nodes:
         size = (next_fast_len(self.shape[0] + most, True), next_fast_len(self.shape[1] + most, True))
         of_points, of_cells = rfft2(by_point, size), rfft2(by_cell, size)
         for k, p in enumerate(self.poses):
+            if p.piece not in of:
+                continue
             under = of_points * np.conj(rfft2(p.core, size)) + of_cells * np.conj(rfft2(p.heart, size))
             # The centroid stands in the middle of the core.
             half = p.core.shape[0] // 2

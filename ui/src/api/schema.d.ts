@@ -1530,6 +1530,31 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lays/{lay_id}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proofs Of Lay
+         * @description What is proved so far of a lay as it stands.
+         */
+        get: operations["proofs_of_lay"];
+        put?: never;
+        /**
+         * Prove
+         * @description Prove in the background how many of what a lay leaves out have room on its hides, whatever else lies
+         *     there.
+         */
+        post: operations["prove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lays/{lay_id}/questions": {
         parameters: {
             query?: never;
@@ -5534,7 +5559,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "lay" | "look" | "read" | "what if" | "forecast";
+            kind: "lay" | "look" | "read" | "what if" | "prove" | "forecast";
             /** Revision */
             revision: number | null;
             /** Said */
@@ -7221,6 +7246,24 @@ export interface components {
             problem: string;
         };
         /**
+         * ProofsOut
+         * @description What is proved of what a lay leaves out: whether there is more to ``ask``, the job that proves it,
+         *     how many of its proofs are made, and what they say; ``old`` where the lay is asked for otherwise since.
+         */
+        ProofsOut: {
+            /** Ask */
+            ask: boolean;
+            /** Found */
+            found: components["schemas"]["ProvedOut"][];
+            job: components["schemas"]["JobOut"] | null;
+            /** Old */
+            old: boolean;
+            /** Proofs */
+            proofs: number;
+            /** Proved */
+            proved: number;
+        };
+        /**
          * ProposalOut
          * @description Hides to open at least cost; not ``enough``: even all that is free is thought too little.
          */
@@ -7247,6 +7290,27 @@ export interface components {
             number: string;
             /** Price */
             price: number;
+        };
+        /**
+         * ProvedOut
+         * @description Of a piece, or of whole sets of a name: so many have room at most (None: not known yet), in words.
+         */
+        ProvedOut: {
+            /** Laid */
+            laid: number;
+            /** Most */
+            most: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "piece" | "set";
+            /** Wanted */
+            wanted: number;
+            /** Words */
+            words: string;
         };
         /** PullIO */
         PullIO: {
@@ -16783,6 +16847,194 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PinnedPiece"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proofs_of_lay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lay_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */

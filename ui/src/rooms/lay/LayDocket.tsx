@@ -9,6 +9,7 @@ import { useMay } from '../people/me'
 import { CompareLays } from './CompareLays'
 import type { Lay } from './lay'
 import { LayIt } from './LayIt'
+import { RoomFor } from './RoomFor'
 import { USUAL_SECONDS, type useLayActs } from './useLay'
 import { ByClass, Went, type Step } from './Went'
 import { AskedOtherwise, WhatIf } from './WhatIf'
@@ -180,6 +181,9 @@ export function LayDocket({
               </li>
             ))}
           </ul>
+          {rested && !practised && lay.state.unplaced.length > 0 && f.placed > 0 && (
+            <RoomFor key={lay.head} layId={lay.id} busy={isLive(job)} />
+          )}
         </div>
         <div className="flex flex-col gap-2">
           <WhatIf lay={lay} hide={hide} busy={isLive(job)} />
