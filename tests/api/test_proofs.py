@@ -63,7 +63,7 @@ def test_nothing_is_asked_where_nothing_large_is_left_out(workshop: TestClient) 
     hide = straps["offers"][0]["hide_id"]
     made = workshop.post(
         "/api/batches/1/lays",
-        json={"material": straps["material"], "hide_ids": [hide], "share": True},
+        json={"material": straps["material"], "hide_ids": [hide], "shared": True},
     )
     address = f"/api/lays/{made.json()['id']}/proofs"
     assert not workshop.get(address).json()["ask"]

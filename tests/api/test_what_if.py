@@ -11,7 +11,7 @@ from fastapi.testclient import TestClient
 
 from fairlay.store import helpers, jobs
 from fairlay.store.work_asked import LayWork
-from fairlay.work import asking
+from fairlay.work import asking, in_turn
 from fairlay.work.laying import lay_one
 
 WIDE = "body leather"
@@ -109,7 +109,7 @@ def test_every_rule_is_tried_in_turn_and_a_lay_that_waits_goes_first(
     job = workshop.post(f"/api/lays/{lay_id}/what-ifs", json=asked).json()
     assert workshop.post(f"/api/lays/{lay_id}/what-ifs", json=asked).status_code == 409
     handed: list[int] = []
-    monkeypatch.setattr(asking, "LOOK_FOR_LAYS_S", 0.05)
+    monkeypatch.setattr(in_turn, "LOOK_FOR_LAYS_S", 0.05)
     waits = jobs.add_job(lay_id, 1.0, 1, LayWork(base=_lay(workshop, lay_id)["head"]))
     asking.ask_one(job["id"], handed.append)
     assert handed == [job["id"]] and jobs.job_by_id(job["id"]).state == "queued"
