@@ -26,14 +26,17 @@ def _api(page: Page, method: str, path: str, body: object = None) -> Any:
 
 @pytest.fixture
 def lay(page: Page, address: str) -> str:
-    """A lay of chairs and mitts on one side, laid for two seconds; where it is."""
+    """A lay of bellows and mitts on one side, laid for two seconds; where it is."""
+    return _laid(page, address, "O-043", **{"stove-mitt": 8, "hearth-bellows": 6})
+
+
+def _laid(page: Page, address: str, hide: str, **quantities: int) -> str:
     page.goto(address)
     articles = {a["slug"]: a["id"] for a in _api(page, "GET", "/api/articles")}
     number = f"T-{len(_api(page, 'GET', '/api/batches'))}"
-    lines = [{"article_id": articles["stove-mitt"], "quantity": 8}]
-    lines += [{"article_id": articles["hearth-bellows"], "quantity": 6}]
+    lines = [{"article_id": articles[slug], "quantity": n} for slug, n in quantities.items()]
     batch = _api(page, "POST", "/api/batches", {"number": number, "name": "By hand", "lines": lines})["id"]
-    side = next(h for h in _api(page, "GET", "/api/leather") if h["number"] == "O-043")["id"]
+    side = next(h for h in _api(page, "GET", "/api/leather") if h["number"] == hide)["id"]
     asked = {"material": "body leather", "hide_ids": [side], "objective": "order", "shared": True}
     made = _api(page, "POST", f"/api/batches/{batch}/lays", asked)["id"]
     job = _api(
@@ -231,3 +234,12 @@ def test_a_lay_is_asked_otherwise_and_the_better_is_kept(page: Page, lay: str) -
     expect(docket).to_contain_text("2 things asked otherwise")
     page.keyboard.press("u")
     expect(docket).to_contain_text("1 thing asked otherwise")
+
+
+def test_what_found_no_place_is_proved_to_have_none(page: Page, address: str) -> None:
+    page.goto(_laid(page, address, "R-219", **{"stove-mitt": 1, "camp-chair": 2}))
+    room = page.get_by_role("status", name="Room for it")
+    room.get_by_role("button", name="How many could lie at all?").click()
+    expect(room).to_contain_text("No Camp chair", timeout=60_000)
+    expect(room).to_contain_text("other leather is needed")
+    expect(room.get_by_role("button")).to_have_count(0)

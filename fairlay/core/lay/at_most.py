@@ -75,8 +75,8 @@ def in_words(found: AtMost, name: str) -> str:
     if most == 0:
         return f"No {name} {whole.replace('have', 'has')} these hides: other leather is needed."
     return (
-        f"No more than {most} of {wanted} {name} {whole} these hides, and so many do: "
-        "more take other leather."
+        f"No more than {most} of {wanted} {name} {whole} these hides, as many as now: "
+        "the rest takes other leather."
     )
 
 
@@ -152,14 +152,15 @@ class Proving:
 
 
 def told(job: Job, lay: Lay, asked: Sequence[Step], known: Mapping[Step, int]) -> tuple[AtMost, ...]:
-    """Return what the steps that are known come to: sets first, then pieces."""
+    """Return what the steps that are known come to: sets, then pieces of none of these."""
 
     def together(of: Of, name: str) -> int | None:
         own = [known.get(step) for step in asked if (step.of, step.name) == (of, name)]
         return sum(n for n in own if n is not None) if own and None not in own else None
 
     counts, out = lay.counts(job), []
-    for name in _sets_left_out(job, lay):
+    sets = _sets_left_out(job, lay)
+    for name in sets:
         members = [p for p in job.pieces if p.set_name == name]
         wanted, laid = (_whole_sets(members, c) for c in ({p.id: p.quantity for p in members}, counts))
         bounds = [together("set", name)]
@@ -172,7 +173,7 @@ def told(job: Job, lay: Lay, asked: Sequence[Step], known: Mapping[Step, int]) -
         )
     for name in dict.fromkeys(step.name for step in asked if step.of == "piece"):
         piece, most = job.pieces_by_id[name], together("piece", name)
-        if counts[name] < piece.quantity:
+        if counts[name] < piece.quantity and piece.set_name not in sets:
             own = None if most is None else min(piece.quantity, most)
             out.append(AtMost("piece", name, piece.quantity, counts[name], own))
     return tuple(out)

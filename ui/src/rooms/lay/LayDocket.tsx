@@ -160,30 +160,32 @@ export function LayDocket({
                 ? 'Nothing is laid yet'
                 : 'Everything has its place'}
           </div>
-          <ul className="min-h-0 flex-1 overflow-auto pr-1 text-sm" aria-label="Found no place">
-            {lay.state.unplaced.map((u) => (
-              <li
-                key={u.piece}
-                className="border-b border-docket-line py-1 last:border-0"
-                onPointerEnter={() => {
-                  onPoint(u.piece)
-                }}
-                onPointerLeave={() => {
-                  onPoint(null)
-                }}
-              >
-                <b className="figure text-base">{u.count}</b> {u.name}
-                {u.reason && (
-                  <span className="text-ink-soft">
-                    : <Said words={u.reason} />
-                  </span>
-                )}
-              </li>
-            ))}
-          </ul>
-          {rested && !practised && lay.state.unplaced.length > 0 && f.placed > 0 && (
-            <RoomFor key={lay.head} layId={lay.id} busy={isLive(job)} />
-          )}
+          <div className="min-h-0 flex-1 overflow-auto pr-1 text-sm">
+            {rested && !practised && lay.state.unplaced.length > 0 && f.placed > 0 && (
+              <RoomFor key={lay.head} layId={lay.id} busy={isLive(job)} />
+            )}
+            <ul aria-label="Found no place">
+              {lay.state.unplaced.map((u) => (
+                <li
+                  key={u.piece}
+                  className="border-b border-docket-line py-1 last:border-0"
+                  onPointerEnter={() => {
+                    onPoint(u.piece)
+                  }}
+                  onPointerLeave={() => {
+                    onPoint(null)
+                  }}
+                >
+                  <b className="figure text-base">{u.count}</b> {u.name}
+                  {u.reason && (
+                    <span className="text-ink-soft">
+                      : <Said words={u.reason} />
+                    </span>
+                  )}
+                </li>
+              ))}
+            </ul>
+          </div>
         </div>
         <div className="flex flex-col gap-2">
           <WhatIf lay={lay} hide={hide} busy={isLive(job)} />

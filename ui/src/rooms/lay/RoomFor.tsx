@@ -43,7 +43,10 @@ export function RoomFor({ layId, busy }: { layId: number; busy: boolean }) {
     >
       <Trouble error={prove.error ?? stop.error} onPaper />
       {found.map((f) => (
-        <p key={`${f.of} ${f.name}`} className="py-0.5">
+        <p
+          key={`${f.of} ${f.name}`}
+          className="mb-1 border-l-4 border-brass bg-brass/15 px-2 py-0.5"
+        >
           <Said words={f.words} />
         </p>
       ))}
@@ -74,7 +77,7 @@ export function RoomFor({ layId, busy }: { layId: number; busy: boolean }) {
         mayAsk &&
         proofs.ask && (
           <Button
-            className="my-1 w-full px-2"
+            className="mb-1 w-full px-2"
             disabled={busy || prove.isPending}
             onClick={() => {
               prove.mutate()
