@@ -18,6 +18,7 @@ import typer
 from fairlay.core.errors import BadJob, FairLayError, NotAllowed
 from fairlay.core.formats.exchange import read_job, read_lay, write_lay
 from fairlay.core.formats.svg import lay_svg
+from fairlay.core.lay import Job, Lay
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -123,14 +124,21 @@ def check(
 
 
 @app.command("bound")
-def bound_command(job_file: Annotated[Path, typer.Argument(metavar="JOB.json")]) -> None:
-    """Say what no lay of a job can exceed: pieces that have no room at all, the fill, whole sets.
+def bound_command(
+    job_file: Annotated[Path, typer.Argument(metavar="JOB.json")],
+    lay: Annotated[Path | None, typer.Option(metavar="LAY.json")] = None,
+) -> None:
+    """Say what no lay of a job can exceed: pieces that have no room at all, the fill, whole sets. Of a lay,
+    how many of what it leaves out could lie at all instead.
 
     Takes up to some minutes.
     """
     from fairlay.core.lay.bound import bound
 
     job = read_job(_read(job_file), sizes_are_right=True)
+    if lay is not None:
+        _say_what_has_room(job, read_lay(_read(lay)))
+        return
     most = bound(job)
     for piece in job.pieces:
         if most.copies[piece.id] < piece.quantity:
@@ -142,6 +150,19 @@ def bound_command(job_file: Annotated[Path, typer.Argument(metavar="JOB.json")])
     print(f"fill: {most.fill:.4f} at most")
     if most.cost is not None:
         print(f"leather for all of it: {most.cost:.2f} at least")
+
+
+def _say_what_has_room(job: Job, lay: Lay) -> None:
+    from fairlay.core.lay.at_most import Proving, in_words, steps, told
+
+    asked = steps(job, lay)
+    proving = Proving(job, asked, {})
+    while (step := proving.next()) is not None:
+        print(f"{step.hide}: {proving.known[step]} {step.name} at most", file=sys.stderr)
+    for found in told(job, lay, asked, proving.known):
+        print(in_words(found, found.name))
+    if not asked:
+        print("Nothing large is left out of which anything can be proved.")
 
 
 @app.command()

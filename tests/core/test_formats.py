@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import sys
 import xml.etree.ElementTree as ET
 from pathlib import Path
 from typing import Any
@@ -200,3 +201,9 @@ def test_the_command_line_says_what_no_lay_exceeds(
     assert float(said[2].split()[1]) == pytest.approx(
         5 * 800 / read_job(json.dumps(asked)).hides[0].usable.area, abs=1e-4
     )
+    (tmp_path / "lay.json").write_text(json.dumps(write_lay(Lay(()))))
+    monkeypatch.setattr("sys.argv", [*sys.argv, "--lay", str(tmp_path / "lay.json")])
+    with pytest.raises(SystemExit) as ended:
+        main()
+    said = capsys.readouterr().out.splitlines()
+    assert not ended.value.code and said == ["No panel has room on these hides: other leather is needed."]
