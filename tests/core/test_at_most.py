@@ -114,6 +114,10 @@ def test_what_was_proved_before_is_not_proved_again_and_stopping_keeps_it() -> N
         (AtMost("piece", "p", 4, 0, 0), "No seat has room on these hides: other leather is needed."),
         (AtMost("piece", "p", 4, 2, 2), "No more than 2 of 4 seat have room on these hides, as many as now"),
         (AtMost("set", "p", 4, 2, 2), "No more than 2 of 4 seat can be made whole of these hides"),
+        (
+            AtMost("piece", "p", 4, 2, 1),
+            "No more than 1 of 4 seat have room on these hides, by the rules, and 2",
+        ),
         (AtMost("set", "p", 4, 2, 4), "Nothing is proved against all 4 seat"),
     ],
 )

@@ -72,12 +72,10 @@ def in_words(found: AtMost, name: str) -> str:
     whole = "can be made whole of" if found.of == "set" else "have room on"
     if most > laid:
         return f"At most {most} of {wanted} {name} {whole} these hides, whatever else lies there; now {laid}."
-    if most == 0:
+    if most == laid == 0:
         return f"No {name} {whole.replace('have', 'has')} these hides: other leather is needed."
-    return (
-        f"No more than {most} of {wanted} {name} {whole} these hides, as many as now: "
-        "the rest takes other leather."
-    )
+    now = "as many as now" if most == laid else f"by the rules, and {laid} lie"
+    return f"No more than {most} of {wanted} {name} {whole} these hides, {now}: the rest takes other leather."
 
 
 class Proving:
