@@ -4,7 +4,6 @@ differences.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -143,13 +142,6 @@ def words_for(names: Mapping[str, tuple[str, str]], lines: Sequence[Line]) -> di
     return {**pieces, **{line.article.slug: line.article.name for line in lines}}
 
 
-def _named(reason: str, sets: Mapping[str, str]) -> str:
-    """A reason with articles called by their names."""
-    for slug, name in sets.items():
-        reason = re.sub(rf"(?<=whole |other ){re.escape(slug)}(?![\w-])", name, reason)
-    return reason
-
-
 def _usual_turn(job: Job, piece: Piece, mirrored: bool) -> float:
     """How a piece is first held: with its grain along the backbone."""
     return fair_turns(piece, job.hides[0].backbone_deg, mirrored, job.policy)[0][0]
@@ -221,7 +213,7 @@ def state_of(lay_id: int, job: Job, shown: Shown, batch: Batch) -> LaidState:
                 piece=u.piece,
                 name=" ".join(reversed(names.get(u.piece, (u.piece, "")))).strip(),
                 count=u.count,
-                reason=_named(u.reason, sets),
+                reason=u.reason,
             )
             for u in lay.unplaced
         ],

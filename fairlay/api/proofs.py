@@ -28,7 +28,7 @@ def prove(lay_id: int) -> JobOut:
 def proofs_of_lay(lay_id: int) -> ProofsOut:
     """What is proved so far of a lay as it stands."""
     saved = lays.load(lay_id)
-    now = proofs.proofs_of(lay_id)
+    now = proofs.proofs_of(saved)
     lines = what_if.batch_asked(saved).lines
     names = words_for(names_of(saved.job, lines), lines)
     return ProofsOut(

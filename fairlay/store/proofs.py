@@ -52,15 +52,14 @@ def prove(lay_id: int) -> int:
 
 
 @connected
-def proofs_of(lay_id: int) -> Proofs:
-    """Return what is proved of a lay. Raises NotFound."""
-    saved = lays.load(lay_id)
+def proofs_of(saved: SavedLay) -> Proofs:
+    """Return what is proved of a lay as it stands."""
     job = job_proved(saved)
-    asked, newest = steps(job, saved.lay), jobs.newest_proof(lay_id)
+    asked, newest = steps(job, saved.lay), jobs.newest_proof(saved.id)
     if newest is None:
         return Proofs(bool(asked))
     work = newest.prove_work
-    if work.base != saved.head and write_job(job_proved(lays.load(lay_id, work.base))) != write_job(job):
+    if work.base != saved.head and write_job(job_proved(lays.load(saved.id, work.base))) != write_job(job):
         return Proofs(bool(asked), newest, old=True)
     known = known_of(jobs.kept_result(newest.id) or [])
     more = newest.state in ("failed", "stopped") or not {*asked} <= {*work.steps}

@@ -79,9 +79,9 @@ def _reason(job: Job, piece: Piece, tables: list[HideTable]) -> str:
     if not any(_has_place(job, piece, table, empty=True) for table in tables):
         return _never(job, piece) + _help(job, piece, tables)
     if piece.set_name and job.match_sets and piece.set_name in job.match_sets:
-        return f"no hide has room left for a whole {piece.set_name}, and its pieces must come from one hide"
+        return "no hide has room left for a whole set, and its pieces must come from one hide"
     if piece.set_name and job.objective == "sets":
-        return f"no room left: another {piece.set_name} cannot be made whole from this leather"
+        return "no room left: another set cannot be made whole from this leather"
     return "no room left: the leather that bears it is taken" + _help(job, piece, tables)
 
 

@@ -15,6 +15,7 @@ from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.poses import is_large
 from fairlay.core.lay.shares import Shares
 from fairlay.core.pattern import Piece
+from fairlay.core.tolerances import OVERLAP_MM
 
 ROUNDING = 1e-6
 MANY = 12
@@ -127,10 +128,12 @@ class Proving:
         return _whole(self.fits.weigh([want], enough).most)
 
     def _by_area(self, step: Step) -> int:
-        """Return how many copies of a piece the leather that bears it comes to."""
+        """Return how many copies of a piece the leather that bears it comes to: two may run into each other
+        by OVERLAP_MM, so each takes a little less than its area.
+        """
         group, regions = self.shares.group[self.at[step.name]], self.shares.regions
         area = sum(r.area for r in regions if r.hide == self.on[step.hide] and group in r.groups)
-        return int(area / self.job.pieces_by_id[step.name].area_mm2)
+        return int(area / self.job.pieces_by_id[step.name].region.buffer(-OVERLAP_MM / 2).area)
 
     def _want(self, step: Step) -> Want:
         if step.of == "set":
@@ -159,7 +162,7 @@ def told(job: Job, lay: Lay, asked: Sequence[Step], known: Mapping[Step, int]) -
     counts, out = lay.counts(job), []
     sets = _sets_left_out(job, lay)
     for name in sets:
-        members = [p for p in job.pieces if p.set_name == name]
+        members = [p for p in job.pieces if p.set_name == name and not p.filler]
         wanted, laid = (_whole_sets(members, c) for c in ({p.id: p.quantity for p in members}, counts))
         bounds = [together("set", name)]
         bounds += [None if (n := together("piece", p.id)) is None else n // p.per_set for p in members]
