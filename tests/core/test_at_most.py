@@ -61,7 +61,7 @@ def test_once_there_is_room_for_all_nothing_more_is_looked_into() -> None:
     job = job_of([panel(quantity=5)], hides=3)
     known, found = all_of(job, Lay(()))
     assert sorted(known.values()) == [4, 5, 5], "the second is given up, the third left"
-    assert found == (AtMost("piece", "panel", 5, 0, 5),) and "search longer" in in_words(found[0], "panel")
+    assert found == (AtMost("piece", "panel", 5, 0, 5),) and "against all 5" in in_words(found[0], "panel")
 
 
 def test_sets_from_one_hide_take_the_sum_of_what_each_hide_makes() -> None:
@@ -118,7 +118,7 @@ def test_what_was_proved_before_is_not_proved_again_and_stopping_keeps_it() -> N
             AtMost("piece", "p", 4, 2, 1),
             "No more than 1 of 4 seat have room on these hides, by the rules, and 2",
         ),
-        (AtMost("set", "p", 4, 2, 4), "Nothing is proved against all 4 seat"),
+        (AtMost("set", "p", 4, 2, 4), "Nothing is proved against all 4 seat, taken by themselves."),
     ],
 )
 def test_what_is_proved_is_said_with_what_to_do(found: AtMost, words: str) -> None:

@@ -69,7 +69,7 @@ def in_words(found: AtMost, name: str) -> str:
     if most is None:
         return ""
     if most >= wanted:
-        return f"Nothing is proved against all {wanted} {name}: search longer, or lay by hand."
+        return f"Nothing is proved against all {wanted} {name}, taken by themselves."
     whole = "can be made whole of" if found.of == "set" else "have room on"
     if most > laid:
         return f"At most {most} of {wanted} {name} {whole} these hides, whatever else lies there; now {laid}."

@@ -36,16 +36,16 @@ export function RoomFor({ layId, busy }: { layId: number; busy: boolean }) {
   const found = proofs.found.filter((f) => f.words !== '')
   if (!proofs.ask && found.length === 0 && !live) return null
   return (
-    <div
-      className="border-t border-docket-line pt-1 text-sm"
-      role="status"
-      aria-label="Room for it"
-    >
+    <div className="text-sm" role="status" aria-label="Room for it">
       <Trouble error={prove.error ?? stop.error} onPaper />
       {found.map((f) => (
         <p
           key={`${f.of} ${f.name}`}
-          className="mb-1 border-l-4 border-brass bg-brass/15 px-2 py-0.5"
+          className={
+            f.most !== null && f.most < f.wanted
+              ? 'mb-1 border-l-4 border-brass bg-brass/15 px-2 py-0.5'
+              : 'pb-1 text-ink-soft'
+          }
         >
           <Said words={f.words} />
         </p>
