@@ -27,12 +27,12 @@ from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
-DRAWN_IN = 0.1
+DRAWN_IN = 0.04
 """How often the end of a hide is drawn in by pushing pieces together: that takes ten times as long as laying
 some pieces elsewhere.
 """
-EVERYTHING = 0.2
-"""How often all single pieces of a hide are taken up at once (a little less where sets are laid again)."""
+SETS_AGAIN, EVERYTHING = 0.06, 0.14
+"""How often the sets of a hide are laid another way; how often that, or all its single pieces taken up."""
 PARTS_FIRST = 0.5
 """How often what lies nowhere whole has its parts laid before anything else goes back."""
 SETS_TOO = 0.5
@@ -183,7 +183,7 @@ class Share:
     def _try_one(self, opened: list[int]) -> None:
         rng = self.rng
         kind = rng.random()
-        if self.columns and kind < 0.12:
+        if self.columns and kind < SETS_AGAIN:
             self._sets_again(int(rng.integers(len(self.tables))))
             return
         if self.job.seams_m2 and rng.random() < JOINED and self._join():

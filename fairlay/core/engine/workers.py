@@ -18,8 +18,10 @@ IMPROVES = 10
 """Attempts at making an order cheaper that make one step."""
 SEEKS = 3
 """Ways tried of laying sets on a hide, before the next hide."""
-SEEK_ROUNDS = 3
-"""Rounds of the hides, seeking columns, before orders are laid out by them."""
+SEEK_ROUNDS, SEEK_SHARE = 3, 0.06
+"""Rounds of the hides, seeking columns, before orders are laid out by them; after the first no more of the
+time than this share goes into it.
+"""
 LAY_OUTS = 2
 """Orders laid out afresh before the best is worked on."""
 
@@ -44,6 +46,7 @@ class Orders:
         # Columns begin from emptied hides: where sets are fixed, orders are only made better.
         free = afresh and not any(job.pieces_by_id[p.piece].set_name in job.match_sets for p in job.fixed)
         self.seeks = SEEK_ROUNDS * len(job.hides) if job.match_sets and free else 0
+        self.seek_until = run.used() + SEEK_SHARE
         self.lay_outs = LAY_OUTS if free else 0
         self.least = self._now()
 
@@ -54,8 +57,11 @@ class Orders:
     def work(self) -> None:
         """Work at the order for some attempts; offer what gets better."""
         self.turn += 1
+        hides = len(self.share.tables)
+        if hides < self.turn <= self.seeks and self.run.used() > self.seek_until:
+            self.turn = self.seeks + 1
         if self.turn <= self.seeks:
-            hide = (self.turn - 1) % len(self.share.tables)
+            hide = (self.turn - 1) % hides
             for columns in self.share.columns.values():
                 for _ in range(SEEKS):
                     columns.seek(hide)
