@@ -50,12 +50,12 @@ Move = Literal["scan", "butt", "room", "trade", "join"]
 """A place filled again by scanning, or side to side first; room made for something left over; pieces traded
 for others that are pushed in; a piece that lies in parts laid whole.
 """
-TRADED, TRADED_HELD, TRADED_FREE = 0.2, 0.5, 0.05
+TRADED, TRADED_HELD, TRADED_FREE = 0.08, 0.5, 0.05
 """How often pieces are traded: where most are held to their line exactly, within a tolerance, and not at all.
 A little to turn by is what lets pieces be pushed together.
 """
 HARDLY_DEG = 0.5
-BUTTED, BUTTED_HELD, BUTTED_FREE = 0.1, 0.01, 0.03
+BUTTED, BUTTED_HELD, BUTTED_FREE = 0.06, 0.01, 0.03
 """How often of the rest a place is filled side to side first: where most are held to their line exactly,
 within a tolerance, and not at all. It takes far longer where pieces may turn.
 """
