@@ -381,7 +381,7 @@ def _seen(scene: HideScene, rng: np.random.Generator) -> HideScene:
 
 def tables() -> dict[str, tuple[HideScene, ...]]:
     """Return what the demo's camera can be pointed at, by name; a hide too large for one picture has two."""
-    size: dict[str, Any] = {"width_px": 3000, "height_px": 2000}
+    size: dict[str, Any] = {"width_px": 2400, "height_px": 1600}
     boards: dict[str, Any] = {"surface": "boards", "uneven": 0.10}
     rng = np.random.default_rng(77)
     side = placed(grow(SIDE, 2180, 1020, rng), 2.0)

@@ -106,7 +106,7 @@ function Left({ sheet, states }: { sheet: Sheet; states: Map<string, PieceState>
             )}
           </HideView>
         </div>
-        <section className="docket w-full shrink-0 overflow-auto px-5 py-3 lg:w-[380px]">
+        <section className="docket max-h-[60vh] w-full shrink-0 overflow-auto px-5 py-3 lg:max-h-none lg:w-[380px]">
           {left.isPending && <Waiting what="what is left" />}
           {close.data ? (
             <div role="status">
@@ -170,7 +170,7 @@ function Left({ sheet, states }: { sheet: Sheet; states: Map<string, PieceState>
               <Trouble error={close.error} onPaper />
               <Button
                 look="brass"
-                className="mt-3 min-h-14 w-full text-lg"
+                className="sticky bottom-0 mt-3 min-h-14 w-full text-lg"
                 disabled={close.isPending || left.isPending}
                 onClick={() => {
                   close.mutate(parts.flatMap((_, i) => (keeps(i) ? [i] : [])))
