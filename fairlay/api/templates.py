@@ -4,6 +4,8 @@ that was laid by hand.
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
 from typing import Annotated
 
 import numpy as np
@@ -17,7 +19,7 @@ from fairlay.api.pattern_models import FileOut
 from fairlay.api.reading import read_file
 from fairlay.core.errors import NotFound
 from fairlay.core.formats.read_out import Points
-from fairlay.core.hand.as_laid import TemplateFound, as_laid
+from fairlay.core.hand.as_laid import AsLaid, TemplateFound, as_laid
 from fairlay.core.lay import Placement
 from fairlay.core.leather.hide import Hide
 from fairlay.core.shapes.placing import Placing, place_points
@@ -168,8 +170,17 @@ def templates_found(lay_id: int, job_id: int) -> AsLaidOut:
             for p in lay.lies.values()
             if p.hide == hide.id
         ],
-        advice=told["advice"],
+        advice=[*told["advice"], *_side_by_side(seen, names)],
     )
+
+
+def _side_by_side(seen: AsLaid, names: Mapping[str, str]) -> list[str]:
+    """What is said of planned templates that were not found beside others of their kind."""
+    return [
+        f"{names[piece]}: {count} not found that {'lies' if count == 1 else 'lie'} beside its like. "
+        "Where cards of one colour touch, no edge shows between them: count these by eye."
+        for piece, count in Counter(piece for piece, _ in seen.side_by_side).items()
+    ]
 
 
 def _hide(lay: by_hand.InHand, hide: str) -> Hide:

@@ -333,6 +333,10 @@ def test_templates_are_told_against_the_plan() -> None:
     by_hand = as_laid(job, lies, "H-1", [TemplateFound("front", Placing(51, 50, 0.3), 1.0)])
     assert by_hand.pieces[0].at == lies[0].at and by_hand.pieces[0].off_mm < 2.0
     assert beyond.off_mm is None and beyond.breaks and told.missing == (("front", 1),)
+    assert not told.side_by_side
+    stack = [replace(lies[0], copy=n, at=Placing(50 + 101 * n, 50, 0)) for n in range(3)]
+    outer = [TemplateFound("front", p.at, 1.0) for p in (stack[0], stack[2])]
+    assert as_laid(job, stack, "H-1", outer).side_by_side == (("front", 1),)
 
 
 def test_a_picture_smears_no_marker_away() -> None:

@@ -20,6 +20,8 @@ HAND_MM: Final = 3.0
 """A hand lays a card off its place by no more than this: it lies where it was planned."""
 FAR_MM: Final = 60.0
 """A template is taken for a planned copy of its piece that lies no farther off."""
+SIDE_BY_SIDE_MM: Final = 4.0
+"""Between two cards of one colour that lie nearer than this a picture may show no edge."""
 
 
 @dataclass(frozen=True)
@@ -51,10 +53,13 @@ class PieceAsLaid:
 
 @dataclass(frozen=True)
 class AsLaid:
-    """All templates found on a hide, and the planned copies (piece, copy) of which none was found."""
+    """All templates found on a hide, and the planned copies (piece, copy) of which none was found;
+    ``side_by_side`` are those of them that are planned beside another copy of their piece.
+    """
 
     pieces: tuple[PieceAsLaid, ...]
     missing: tuple[tuple[str, int], ...]
+    side_by_side: tuple[tuple[str, int], ...] = ()
 
 
 def as_laid(job: Job, lies: Sequence[Placement], hide: str, found: Sequence[TemplateFound]) -> AsLaid:
@@ -103,7 +108,18 @@ def as_laid(job: Job, lies: Sequence[Placement], hide: str, found: Sequence[Temp
         )
         for i, f in enumerate(found)
     )
-    return AsLaid(pieces, tuple((p.piece, p.copy) for p in here if (p.piece, p.copy) not in taken))
+    missing = [p for p in here if (p.piece, p.copy) not in taken]
+    beside = [p for p in missing if _beside_its_like(p, here, outlines[p.piece])]
+    return AsLaid(pieces, *(tuple((p.piece, p.copy) for p in own) for own in (missing, beside)))
+
+
+def _beside_its_like(one: Placement, here: Sequence[Placement], outline: Ring) -> bool:
+    own = Polygon(place_points(outline, one.at))
+    return any(
+        own.distance(Polygon(place_points(outline, p.at))) < SIDE_BY_SIDE_MM
+        for p in here
+        if p.piece == one.piece and p.copy != one.copy
+    )
 
 
 def _off(outline: Ring, at: Placing, planned: Ring, there: Placing) -> float:
