@@ -177,7 +177,7 @@ def templates_found(lay_id: int, job_id: int) -> AsLaidOut:
 def _side_by_side(seen: AsLaid, names: Mapping[str, str]) -> list[str]:
     """What is said of planned templates that were not found beside others of their kind."""
     return [
-        f"{names[piece]}: {count} not found that {'lies' if count == 1 else 'lie'} beside its like. "
+        f"{names[piece]}: {count} planned beside its like {'was' if count == 1 else 'were'} not found. "
         "Where cards of one colour touch, no edge shows between them: count these by eye."
         for piece, count in Counter(piece for piece, _ in seen.side_by_side).items()
     ]

@@ -288,11 +288,17 @@ def test_a_lay_on_a_hide_not_looked_over_says_so(workshop: TestClient) -> None:
     batch = next(b for b in workshop.get("/api/batches").json() if b["number"] == "B-31")
     made = workshop.post(
         f"/api/batches/{batch['id']}/lays",
-        json={"material": "body leather", "hide_ids": [d["hides"][0]["id"]], "objective": "order"},
+        json={
+            "material": "body leather",
+            "hide_ids": [d["hides"][0]["id"]],
+            "objective": "order",
+            "shared": True,
+        },
     )
     assert made.status_code == 201, made.text
     doubts = workshop.get(f"/api/lays/{made.json()['id']}").json()["doubts"]
     assert doubts == [f"{d['hides'][0]['number']} is not measured, not looked over"]
+    assert workshop.get(f"/api/batches/{batch['id']}").json()["state"] == batch["state"]
 
 
 def test_the_shop_sets_its_own_limits_and_chalk(workshop: TestClient) -> None:

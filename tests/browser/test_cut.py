@@ -15,7 +15,10 @@ def test_a_hide_is_cut_on_a_tablet(browser: Browser, page: Page, address: str) -
     page.goto(address)
     articles = {a["slug"]: a["id"] for a in _api(page, "GET", "/api/articles")}
     lines = [{"article_id": articles["stove-mitt"], "quantity": 3}]
-    batch = _api(page, "POST", "/api/batches", {"number": "T-CUT", "name": "Mitts", "lines": lines})["id"]
+    # Leather shows between the templates: narrow ones that touch are not told apart in a picture.
+    batch = _api(
+        page, "POST", "/api/batches", {"number": "T-CUT", "name": "Mitts", "lines": lines, "gap_mm": 6}
+    )["id"]
     side = next(h for h in _api(page, "GET", "/api/leather") if h["number"] == "O-045")["id"]
     asked = {"material": "body leather", "hide_ids": [side], "objective": "order", "shared": True}
     lay = _api(page, "POST", f"/api/batches/{batch}/lays", asked)["id"]
@@ -28,15 +31,10 @@ def test_a_hide_is_cut_on_a_tablet(browser: Browser, page: Page, address: str) -
     page.goto(f"{address}/lay/{lay}/templates/O-045")
     page.get_by_role("button", name="Take one").click()
     compared = page.get_by_role("region", name="Templates")
-    told = re.compile(r"(\d+) templates? found of (\d+) planned")
-    expect(compared).to_contain_text(told, timeout=120_000)
-    said = told.search(compared.inner_text())
-    assert said is not None
-    found, planned = int(said[1]), int(said[2])
-    assert planned == len(_api(page, "GET", f"/api/lays/{lay}")["state"]["placements"])
-    # Where the lay stacks narrow straps of one card, those in the middle show no edge of their own.
-    assert 0.7 * planned < found <= planned
-    expect(page.locator("[data-template]")).to_have_count(found)
+    expect(compared).to_contain_text(re.compile(r"\d+ templates? found of \d+ planned"), timeout=120_000)
+    planned = len(_api(page, "GET", f"/api/lays/{lay}")["state"]["placements"])
+    expect(page.locator("[data-template]")).to_have_count(planned)
+    expect(compared.get_by_text("was not found")).to_have_count(0)
     context = browser.new_context(viewport=TABLET, has_touch=True)
     tablet = context.new_page()
     tablet.goto(f"{address}/cut")

@@ -132,7 +132,7 @@ function AtTable({ sheet }: { sheet: Sheet }) {
           </HideView>
         </div>
         <section
-          className="docket flex max-h-[60vh] w-full shrink-0 flex-col gap-3 overflow-auto px-5 py-4 lg:max-h-none lg:w-[430px]"
+          className="docket flex w-full shrink-0 flex-col gap-3 overflow-auto px-5 py-4 max-lg:max-h-[60vh] lg:w-[430px]"
           aria-label="The step now"
         >
           {sheet.changed.length > 0 && (

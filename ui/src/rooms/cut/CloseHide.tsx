@@ -106,7 +106,7 @@ function Left({ sheet, states }: { sheet: Sheet; states: Map<string, PieceState>
             )}
           </HideView>
         </div>
-        <section className="docket max-h-[60vh] w-full shrink-0 overflow-auto px-5 py-3 lg:max-h-none lg:w-[380px]">
+        <section className="docket w-full shrink-0 overflow-auto px-5 py-3 max-lg:max-h-[60vh] lg:w-[380px]">
           {left.isPending && <Waiting what="what is left" />}
           {close.data ? (
             <div role="status">
