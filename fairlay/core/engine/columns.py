@@ -80,7 +80,7 @@ class Columns:
         """Keep what lies on a hide already as a column; ``lying`` are whole sets of this name."""
         numbers = {n: i for i, n in enumerate(sorted({li.copy // li.variant.piece.per_set for li in lying}))}
         if numbers:
-            own = tuple(_renumbered(li, numbers[li.copy // li.variant.piece.per_set]) for li in lying)
+            own = tuple(renumbered(li, numbers[li.copy // li.variant.piece.per_set]) for li in lying)
             self.known[hide].setdefault(len(numbers), []).append(Column(len(numbers), own))
 
     def _lay(self, hide: int, sets: int) -> Column | None:
@@ -151,10 +151,11 @@ class Columns:
         for lying in found[int(self.rng.integers(len(found)))].lying:
             own = lying.copy // lying.variant.piece.per_set
             if own < len(numbers):
-                self.tables[hide].put(_renumbered(lying, numbers[own]))
+                self.tables[hide].put(renumbered(lying, numbers[own]))
         return True
 
 
-def _renumbered(lying: Lying, number: int) -> Lying:
+def renumbered(lying: Lying, number: int) -> Lying:
+    """Return a piece of a set as that of the set of another number."""
     per_set = lying.variant.piece.per_set
     return Lying(lying.variant, number * per_set + lying.copy % per_set, lying.spot)

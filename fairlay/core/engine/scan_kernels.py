@@ -149,6 +149,24 @@ def pool_into(pool, field, r0, r1, c0, c1):
             pool[i, j] = most
 
 
+@lean
+def may_fit(fair_pool, taken_pool, row, col, offs, circles, slack):
+    """Whether every circle but the first may fit for some cell of a block, the first circle's centre being
+    within POOL cells of (row, col): told by the largest room in the blocks that the circle's centre may fall
+    in.
+    """
+    rows, cols = fair_pool.shape
+    for i in range(1, len(circles)):
+        r, c = row + offs[i, 0] - offs[0, 0], col + offs[i, 1] - offs[0, 1]
+        most = -1e30
+        for block_r in range(max(0, r // POOL), min(rows - 1, (r + POOL - 1) // POOL) + 1):
+            for block_c in range(max(0, c // POOL), min(cols - 1, (c + POOL - 1) // POOL) + 1):
+                most = max(most, min(fair_pool[block_r, block_c], taken_pool[block_r, block_c]))
+        if most < circles[i, 2] - slack:
+            return False
+    return True
+
+
 @compiled
 def scan(
     fair,
@@ -177,7 +195,7 @@ def scan(
     for.
 
     ``fair``, ``taken``, ``show`` are distance fields of the same shape (ground, pieces laid, flaws to keep
-    off), ``fair_pool`` and ``taken_pool`` the largest of each block of them: a block where the largest circle
+    off), ``fair_pool`` and ``taken_pool`` the largest of each block of them: a block where one of the circles
     fits nowhere is passed over whole. ``lines`` (cells) must equal ``line`` where line >= 0. ``box``: cells
     to look at (r0, c0, r1, c1). A cell is passed over only where a circle surely does not fit; one that seems
     too large, within ``slack``, counts against it. ``along`` is cost per column; ``tight`` for each class of
@@ -202,6 +220,8 @@ def scan(
     for block_r in range(r_from // POOL, (r_to + POOL - 1) // POOL):
         for block_c in range(c_from // POOL, (c_to + POOL - 1) // POOL):
             if fair_pool[block_r, block_c] < least or taken_pool[block_r, block_c] < least:
+                continue
+            if not may_fit(fair_pool, taken_pool, block_r * POOL, block_c * POOL, offs, circles, slack):
                 continue
             for rr0 in range(max(r_from, block_r * POOL), min(r_to, (block_r + 1) * POOL)):
                 for cc0 in range(max(c_from, block_c * POOL), min(c_to, (block_c + 1) * POOL)):

@@ -4,7 +4,8 @@ less of it.
 Sets whose pieces must come from one hide are laid as columns (``columns``), chosen together so that all
 are made on the least money's worth of leather. What is left fills the hides in use. Then pieces at the
 end of a hide are taken up and laid elsewhere, so that a larger straight end stays or a hide need not
-be opened at all, and sets are laid another way or moved; what costs less is kept.
+be opened at all, and sets are laid another way or moved; what costs less is kept. Lays that single hides had
+on the way are put together anew (``recombine``).
 """
 
 from __future__ import annotations
@@ -21,9 +22,10 @@ from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
 from fairlay.core.engine.draw_in import DrawIn
 from fairlay.core.engine.in_parts import one_in_parts
 from fairlay.core.engine.layer import Lying, Spot, same_spot
-from fairlay.core.engine.pool import Pool
+from fairlay.core.engine.pool import KeptPool, Pool
+from fairlay.core.engine.recombine import Recombine
 from fairlay.core.engine.refill import WAYS
-from fairlay.core.engine.table import HideTable, Wish
+from fairlay.core.engine.table import HideTable, Mark, Wish
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
@@ -39,6 +41,8 @@ SETS_TOO = 0.5
 """How often pieces of sets from one hide are moved on it with the rest."""
 JOINED = 0.1
 """How often a piece that lies in parts is tried whole again."""
+DEARER = (0.75, 1.2)
+"""What is held against pieces left out when hides are laid as they once lay, to begin from another lay."""
 WARM = 0.004
 """At the start an order is kept that costs about this share more; at the end none is."""
 
@@ -68,6 +72,7 @@ class Share:
         }
         self.drawing = DrawIn(tables, self.cuts, self._set_of, rng, stop)
         self.pool = Pool(bank, tables, self.cuts, rng, stop)
+        self.had = Recombine(job, bank, tables, self.cuts, self.columns)
         self.home: dict[tuple[str, int], int] = {}
         self.read()
         for name, columns in self.columns.items():
@@ -114,6 +119,8 @@ class Share:
                     Lying(variant, p.copy, Spot(index[p.hide], x, y, p.at.rotation_deg, 0.0))
                 )
         self.read()
+        for h in range(len(self.tables)):
+            self.had.see(h)
 
     def placements(self) -> tuple[Placement, ...]:
         """Return what lies on the hides."""
@@ -170,15 +177,47 @@ class Share:
         pool, home = self.pool.keep(), dict(self.home)
         marks = [t.mark() for t in self.tables]
         self._try_one(opened)
+        for h, mark in enumerate(marks):
+            if not _same(self.tables[h].lying, mark.lying):
+                self.had.see(h)
         now, missing = self.cost(), self.missing()
         bar = before * (1.0 - WARM * warmth * math.log(max(1e-9, float(self.rng.random()))))
         if not self.stop() and (missing < was_missing or (missing == was_missing and now <= bar)):
             return True
+        self._back_to(marks, pool, home)
+        return False
+
+    def recombine(self, than: tuple[int, float], *, anyway: bool = False) -> bool:
+        """Lay each hide as it once lay, and what that leaves out beside it, so that fewer pieces are missing
+        or all costs less ``than`` this; ``anyway`` whatever it comes to. Whether that was done.
+        """
+        least, dearer = math.inf if than[0] or anyway else than[1], 1.0
+        if anyway:
+            dearer = float(self.rng.uniform(*DEARER))
+        chosen = self.had.choose(than[1], least, dearer)
+        if chosen is None:
+            return False
+        pool, home = self.pool.keep(), dict(self.home)
+        marks = [t.mark() for t in self.tables]
+        for h in range(len(self.tables)):
+            self.pool.empty(h)
+        self.read()
+        self.had.lay(chosen, self.pool.copies)
+        self.read()
+        for name in self.columns:
+            self._place_sets(name)
+        self.pool.place_all([h for h, t in enumerate(self.tables) if t.lying], shuffle=0.0, opening=True)
+        self.pool.place_in_parts()
+        if anyway or (not self.stop() and (self.missing(), round(self.cost(), 3)) < than):
+            return True
+        self._back_to(marks, pool, home)
+        return False
+
+    def _back_to(self, marks: Sequence[Mark], pool: KeptPool, home: dict[tuple[str, int], int]) -> None:
         for table, mark in zip(self.tables, marks, strict=True):
             table.back_to(mark)
         self.pool.back_to(pool)
         self.home = home
-        return False
 
     def _try_one(self, opened: list[int]) -> None:
         rng = self.rng
@@ -426,3 +465,8 @@ class Share:
         self.pool.room_at(g, self.tables[g].take_up(slots))
         del self.home[name, moved]
         return [moved]
+
+
+def _same(now: dict[int, Lying], then: dict[int, Lying]) -> bool:
+    """Whether the same lies in all slots."""
+    return len(now) == len(then) and all(then.get(slot) is lying for slot, lying in now.items())

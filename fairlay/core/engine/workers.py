@@ -24,6 +24,14 @@ time than this share goes into it.
 """
 LAY_OUTS = 2
 """Orders laid out afresh before the best is worked on."""
+RECOMBINED = 2
+"""One step in so many, lays that single hides had are put together anew."""
+PATIENCE, GAIN = 60, 0.001
+"""After so many attempts none of which made an order cheaper by this share, another lay is begun from: one
+laid out afresh, then what hides had before, in turn.
+"""
+STARTS_UNTIL, MOST_LAY_OUT = 0.8, 0.08
+"""Other lays are begun from until so much of the time is gone, where one takes no more of it than this."""
 
 
 class Orders:
@@ -48,7 +56,10 @@ class Orders:
         self.seeks = SEEK_ROUNDS * len(job.hides) if job.match_sets and free else 0
         self.seek_until = run.used() + SEEK_SHARE
         self.lay_outs = LAY_OUTS if free else 0
-        self.least = self._now()
+        self.recombines = not job.fixed and not job.more_of
+        self.begins_anew = free and self.recombines
+        self.steps = self.idle = self.starts = 0
+        self.least = self.lowest = self._now()
 
     def useful(self) -> bool:
         """There is always leather to save."""
@@ -71,17 +82,49 @@ class Orders:
             return
         if self.of is not self.run.best:
             self._load(self.run.best)
+        if self.recombines:
+            self._recombine()
         for _ in range(IMPROVES):
             if self.run.stop():
                 return
-            if self.share.improve(self.run.warmth()) and self._now() < self.least:
-                self._offer()
+            self.idle += 1
+            if self.share.improve(self.run.warmth()):
+                now = self._now()
+                if now[0] < self.lowest[0] or now[1] < (1.0 - GAIN) * self.lowest[1]:
+                    self.idle, self.lowest = 0, now
+                if now < self.least:
+                    self._offer()
+
+    def _recombine(self) -> None:
+        """Put together anew what single hides had, where that is better; begin from another lay where
+        nothing was gained for long, and in the end from the best.
+        """
+        self.steps += 1
+        if self.steps % RECOMBINED == 0 and self.share.recombine(self.least):
+            self._begin_here()
+            self._offer()
+        if not self.begins_anew:
+            return
+        if self.run.used() > STARTS_UNTIL:
+            self.begins_anew = False
+            self._load(self.run.best)
+        elif self.idle > PATIENCE:
+            self.starts += 1
+            if self.starts % 2 or not self.share.recombine(self.least, anyway=True):
+                self.share.lay_out()
+            self._begin_here()
+
+    def _begin_here(self) -> None:
+        self.idle, self.lowest = 0, self._now()
 
     def _now(self) -> tuple[int, float]:
         return self.share.missing(), round(self.share.cost(), 3)
 
     def _lay_out(self) -> None:
+        began = self.run.used()
         self.share.lay_out()
+        if self.run.used() > began + MOST_LAY_OUT:
+            self.begins_anew = False
         if self._now() < self.least:
             self._offer()
         else:
@@ -98,6 +141,7 @@ class Orders:
     def _load(self, lay: Lay) -> None:
         self.share.load(tuple(p for p in lay.placements if p.piece not in self.fillers))
         self.of, self.least = lay, self._now()
+        self._begin_here()
 
 
 class Refills:
