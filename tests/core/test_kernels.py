@@ -103,8 +103,10 @@ def test_a_scan_finds_what_the_plain_way_finds(seed: int) -> None:
         scan_kernels.press_into(
             taken, np.zeros(2), CELL_MM, pts, np.array([0, 3]), np.array([x, y, x + 40, y + 40]), 38.0
         )
-    circles = np.array([[0.0, 0.0, 14.0], [18.0, 4.0, 8.0], [-16.0, -6.0, 9.0]])
-    cost, cell = np.empty(25), np.empty(25, np.int64)
+    around = np.column_stack([rng.uniform(-40, 40, (3, 2)), rng.uniform(3, 13, 3)])
+    circles = np.array([[0.0, 0.0, 14.0], *around])
+    most = int(rng.choice([25, 2000]))
+    cost, cell = np.empty(most), np.empty(most, np.int64)
     kept = scan_kernels.scan(
         fair,
         taken,
@@ -128,7 +130,7 @@ def test_a_scan_finds_what_the_plain_way_finds(seed: int) -> None:
         cost,
         cell,
     )
-    plain = _slow_scan(fair, taken, circles, 25)
+    plain = _slow_scan(fair, taken, circles, most)
     assert kept == len(plain)
     assert sorted(cost[:kept]) == pytest.approx([c for c, _ in plain], abs=1e-4)
 

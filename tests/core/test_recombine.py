@@ -104,7 +104,7 @@ def test_hides_laid_as_they_once_lay_keep_the_rules_and_every_copy() -> None:
 
 def test_what_was_better_before_is_come_back_to() -> None:
     asked = order(6, match_sets=["stool"])
-    job, lay = laid(asked, 30)
+    job, lay = laid(asked, 12)
     bank = build_bank(job)
     share = Share(
         job, bank, tables_of(job, bank, lay, None, spare=True), np.random.default_rng(3), lambda: False
