@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from shapely.geometry import LineString, Point, Polygon
+from shapely import union_all
+from shapely.affinity import rotate
+from shapely.geometry import LineString, Point, Polygon, box
 
 from fairlay.core.errors import BadHide, BadShape
 from fairlay.core.formats.stored import LOOKING
@@ -35,8 +37,9 @@ from fairlay.core.leather.looking_over import (
 )
 from fairlay.core.leather.mend import largest, painted, parted
 from fairlay.core.leather.pull import PullTest
-from fairlay.core.leather.reshaped import brushed, cut_along, placed, turned, with_outline
+from fairlay.core.leather.reshaped import brushed, cut_along, part_of, placed, turned, with_outline
 from fairlay.core.leather.usual_outline import usual_outline
+from fairlay.core.shapes.rings import pieces_of
 from fairlay.demo import sides
 
 SIDE = begun("side", usual_outline("side", 2.1))
@@ -256,8 +259,8 @@ def test_leather_is_painted_on_and_off() -> None:
     area = Polygon(SIDE.ring).area
     on = brushed(SIDE, [[600, -20], [900, -20]], 100, True)
     assert Polygon(on.ring).area > area + 300 * 20
-    off = brushed(on, [[0, 0], [0, 60]], 80, False)
-    assert Polygon(off.ring).area < Polygon(on.ring).area
+    off = brushed(on, [[600, 10], [900, 10]], 80, False)
+    assert Polygon(off.ring).area < Polygon(on.ring).area - 300 * 20
     assert np.asarray(on.outline).min(axis=0) == pytest.approx([0, 0], abs=0.02)
     hole = brushed(SIDE, [[600, 300]], 60, False)
     assert len(hole.holes) == 1 and Polygon(hole.holes[0]).area == pytest.approx(np.pi * 900, rel=0.02)
@@ -303,6 +306,24 @@ def test_a_cut_drawn_a_little_short_still_parts() -> None:
     assert Polygon(known.ring).area + Polygon(off.ring).area == pytest.approx(
         Polygon(SIDE.ring).area, rel=1e-3
     )
+
+
+@given(
+    st.floats(0.001, 0.03),
+    st.floats(0, 359),
+    st.lists(st.tuples(st.floats(200, 800), st.floats(150, 500)), max_size=5),
+)
+def test_a_part_with_a_slit_finer_than_what_is_written_can_be_racked(
+    wide: float, turn: float, cuts: list[tuple[float, float]]
+) -> None:
+    slit = rotate(box(500 - wide / 2, -900, 500 + wide / 2, 300), turn, origin=(500, 300))
+    gone = union_all([slit, *(Point(x, y).buffer(60.0 + wide) for x, y in cuts)])
+    left = box(0, 0, 1000, 600).difference(gone)
+    ground = max(pieces_of(left.buffer(-15.0).buffer(15.0).intersection(left)), key=lambda p: p.area)
+    part = part_of(SIDE, ground)
+    hide = as_hide(part, "O-1", edge_margin_mm=4.0, cost_per_m2=104.0)
+    assert hide.region.area == pytest.approx(ground.area, rel=1e-3)
+    assert all(round(100 * v) == pytest.approx(100 * v, abs=1e-6) for xy in part.outline for v in xy)
 
 
 def test_a_line_beside_the_hide_parts_nothing() -> None:

@@ -14,8 +14,11 @@ from fairlay.core.leather.hide import Zone
 from fairlay.core.leather.looking_over import LookingOver, Points, _drawn, with_step
 from fairlay.core.leather.mend import painted, parted
 from fairlay.core.leather.usual_map import usual_map
-from fairlay.core.shapes.rings import as_points, clean_ring, common, pieces_of
+from fairlay.core.shapes.rings import as_points, clean_ring, common, pieces_of, writable
+from fairlay.core.tolerances import MIN_PIECE_AREA_MM2
 
+DECIMALS = 2
+"""Figures after the point of what is cut or painted: hundredths of a mm."""
 LEAST_LEFT_MM2 = 4.0
 """Less of a ring than this is nothing to lay around."""
 
@@ -188,11 +191,16 @@ def part_of(looking: LookingOver, ground: Polygon) -> LookingOver:
     return replace(_with_region(looking, ground), kind="offcut")
 
 
-def _with_region(looking: LookingOver, kept: Polygon) -> LookingOver:
+def _with_region(looking: LookingOver, region: Polygon) -> LookingOver:
+    kept = writable(region, DECIMALS)
     outlined = replace(
         looking,
-        outline=as_points(np.asarray(kept.exterior.coords)[:-1], 2),
-        holes=[as_points(np.asarray(r.coords)[:-1], 2) for r in kept.interiors],
+        outline=as_points(np.asarray(kept.exterior.coords)[:-1], DECIMALS),
+        holes=[
+            as_points(np.asarray(r.coords)[:-1], DECIMALS)
+            for r in kept.interiors
+            if Polygon(r).area >= MIN_PIECE_AREA_MM2
+        ],
         measured=True,
     )
     return at_origin(kept_on(outlined, kept))
@@ -208,7 +216,7 @@ def kept_on(looking: LookingOver, leather: Polygon) -> LookingOver:
         for f in looking.flaws
     )
     inside = [
-        replace(f, outline=as_points(np.asarray(p.exterior.coords)[:-1], 2))
+        replace(f, outline=as_points(np.asarray(writable(p, DECIMALS).exterior.coords)[:-1], DECIMALS))
         for f, p in shown
         if p is not None and p.area >= LEAST_LEFT_MM2
     ]

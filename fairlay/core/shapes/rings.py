@@ -85,6 +85,14 @@ def simple_ring(ring: Ring) -> Ring:
     return ring if whole is None else np.asarray(whole.exterior.coords, dtype=np.float64)[:-1]
 
 
+def writable(polygon: Polygon, decimals: int) -> Polygon:
+    """Return a polygon on the grid of figures with so many decimals, its rings still simple: rounded one by
+    one, the two sides of a slit may come to touch. Where rounding parts it, the largest part.
+    """
+    on_grid = shapely.set_precision(polygon, 10.0**-decimals)
+    return max(pieces_of(on_grid), key=lambda p: p.area, default=polygon)
+
+
 def region(outline: Ring, holes: Iterable[Ring] = (), name: str = "outline") -> Polygon:
     """Return the polygon of an outline with holes cut out of it.
 
