@@ -218,9 +218,11 @@ def test_what_a_cut_left_is_measured_again_and_stays_known(page: Page, address: 
     expect(page.get_by_text("measured from pictures, after a cut")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text(re.compile("part used"))).to_have_count(0)
+    expect(page.locator("path[data-flaw]")).to_have_count(6)
 
     # An end cut off straight hangs on the rack as an offcut, until the cut is undone.
     page.get_by_role("button", name="Cut an end off straight").click()
+    expect(page.get_by_label("For")).to_be_visible()
     _press(page, 0.7, 0.3)
     page.get_by_label("For").fill("B-29")
     page.get_by_role("button", name="Cut it; the larger part stays").click()
