@@ -101,8 +101,10 @@ class Orders:
         """
         self.steps += 1
         if self.steps % RECOMBINED == 0 and self.share.recombine(self.least):
-            self._begin_here()
+            before = self.run.best
             self._offer()
+            if self.run.best is not before:
+                self._begin_here()
         if not self.begins_anew:
             return
         if self.run.used() > STARTS_UNTIL:
