@@ -316,7 +316,7 @@ def test_a_piece_in_parts_is_laid_whole_again_where_that_saves_its_seam(objectiv
     start = Lay(tuple(Placement(f"panel~middle.{p}", c, "Q-0", Placing(x, y, 0.0)) for p, c, x, y in at))
     ticks = itertools.count()
     lay = lay_job(
-        job, lambda: float(next(ticks)), seconds=1e9, steps=60 if objective == "fill" else 12, start=start
+        job, lambda: float(next(ticks)), seconds=1e9, steps=40 if objective == "fill" else 12, start=start
     )
     assert referee.broken(asked, write_lay(lay)) == []
     assert measure(job, start).splits == 2 and measure(job, lay).splits == 0

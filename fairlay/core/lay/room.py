@@ -16,10 +16,12 @@ from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 from shapely import STRtree, contains_xy
 from shapely import points as points_at
 from shapely.affinity import scale, translate
-from shapely.geometry import LineString, MultiPoint, Point
+from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.lay import room_kernels as kernels
@@ -54,6 +56,8 @@ READ_CELLS: Final = 0.71
 """Half a cell's diagonal: how far off a cell's middle it may be read."""
 MOST_REFINED = 2500
 """Places that finer boxes are still worth looking at for."""
+NEXT: Final = 3.0
+"""Places no more than so many half widths apart, across and along, hang together."""
 SPOTS_EACH = 8
 MOST_PLACES: Final = 30_000
 MOST_BOXES: Final = 400_000
@@ -281,10 +285,13 @@ def _most_apart(places: Floats, apart_mm: float, least_mm: float) -> int:
     apart = apart_mm - 2 * OVERLAP_MM - 4 * least_mm
     if apart <= least_mm:
         return 10**9
-    return sum(
-        _patches(part.bounds, apart)
-        for part in pieces_of(MultiPoint(places).buffer(1.5 * least_mm, cap_style="square"))
-    )
+    # Places of different turns are one place here.
+    at = np.unique(places, axis=0)
+    near = cKDTree(at).sparse_distance_matrix(cKDTree(at), NEXT * least_mm, p=np.inf)
+    count, patch = connected_components(near, directed=False)
+    ends = np.full((count, 4), np.inf)
+    np.minimum.at(ends, patch, np.column_stack([at, -at]) - NEXT / 2 * least_mm)
+    return sum(_patches((x0, y0, -x1, -y1), apart) for x0, y0, x1, y1 in ends.tolist())
 
 
 def _patches(bounds: tuple[float, float, float, float], across_mm: float) -> int:
