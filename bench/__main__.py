@@ -92,6 +92,7 @@ def main() -> None:
         "--width", type=int, default=6000, help="with --hides: how wide its pictures are, in px"
     )
     asked.add_argument("--templates", action="store_true", help="read card templates laid on hides")
+    asked.add_argument("--laid", action="store_true", help="templates as the engine lays them, not anywhere")
     asked.add_argument("--abreast", type=int, default=1, help="with --kinds: jobs laid at a time")
     args = asked.parse_args()
     if args.kinds:
@@ -125,7 +126,7 @@ def main() -> None:
         print_hides(args.pictures or 44, args.kept, args.seed, args.width)
         return
     if args.templates:
-        print_templates(args.pictures or 24, args.seed)
+        print_templates(args.pictures or 24, args.seed, laid=args.laid)
         return
     warm_kernels()
     if args.growth:

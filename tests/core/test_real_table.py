@@ -313,6 +313,25 @@ def test_templates_are_read_back_where_they_lie() -> None:
         assert off < 1.5, (name, off)
 
 
+def test_templates_that_touch_are_told_apart() -> None:
+    """Six straps in a stack, four boards in a block, one of them over the edge and of the table's colour."""
+    x, y = map(float, MIDDLE)
+    # A strap lies along its length, 45 mm across; a board is 220 by 120.
+    laid = [("strap", Placing(x - 300, y - 190 + 45.3 * k, 0.0)) for k in range(6)]
+    laid += [("board", Placing(x + 20 + 220.4 * i, y - 150 + 120.4 * j, 0.0)) for i in (0, 1) for j in (0, 1)]
+    by = {t.name: t.outline for t in TEMPLATES}
+    scene = on("tan", "steel")
+    cards = tuple(CardLaid((place_points(by[n], at),), (0.60, 0.61, 0.62)) for n, at in laid)
+    seen = look_at_templates(
+        [render_hide(replace(scene, cards=cards))], SHORT, TEMPLATES, thickness_mm=scene.thickness_mm
+    )
+    assert sorted(f.name for f in seen.found) == sorted(n for n, _ in laid)
+    for name, at in laid:
+        truth = Polygon(place_points(by[name], at)).exterior
+        outlines = [Polygon(f.placed(by[name])).exterior for f in seen.found if f.name == name]
+        assert min(o.hausdorff_distance(truth) for o in outlines) < 2.5, (name, at)
+
+
 def test_templates_are_told_against_the_plan() -> None:
     square = np.array([[0, 0], [100, 0], [100, 100], [0, 100]], float)
     sheet = np.array([[0, 0], [1000, 0], [1000, 500], [0, 500]], float)

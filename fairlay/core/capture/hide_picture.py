@@ -281,7 +281,9 @@ def look_at_templates(
     back = np.linalg.inv(np.array([[a, c], [b, d]]))
     turned = float(np.degrees(np.arctan2(b, a)))
     out = []
-    for t in find_templates(top, hide, templates):
+    # A card of the table's colour over the edge is taken for table: the hide reaches as far as it did.
+    lies = known @ np.array([[a, b], [c, d]]) + [e, f]
+    for t in find_templates(top, lies, templates):
         low = _face_down(np.array([[t.x, t.y]]), eyes, top, thickness_mm + card_mm)[0]
         x, y = back @ (low - np.array([e, f]))
         out.append(replace(t, x=float(x), y=float(y), turn_deg=(t.turn_deg - turned) % 360.0))

@@ -3,8 +3,10 @@ face is up.
 
 Card is what on the hide has not the leather's colours. A template fits where card covers it and edges run
 along its outline: all turns and places are tried coarsely at once (correlation by Fourier transform), the
-best are moved until their outlines lie on edges of the picture, and of those that claim the same card the
-one stands that edges speak for most.
+best are moved until their outlines lie on edges of the picture, and of those that claim the same card those
+stand that together account for most of it. Cards of one colour that touch show no edge between them, so it is
+done in layers: what edges and card speak for most is taken from the card, its sides count as edges, and the
+rest is looked at again, from a stack's ends to its middle.
 """
 
 from __future__ import annotations
@@ -15,12 +17,13 @@ from typing import Any, Final
 
 import cv2
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 from scipy.fft import irfft2, next_fast_len, rfft2
 from shapely.geometry import Polygon
 
+from fairlay.core.capture.claims import meeting, worth_most
 from fairlay.core.capture.hide_apart import colour_bins, histogram, shadowed
-from fairlay.core.capture.hide_edge import HideFound
 from fairlay.core.capture.table import TableTop, light_of
 from fairlay.core.shapes.rings import Ring
 
@@ -30,22 +33,26 @@ Raster = NDArray[Any]
 LOOK_AT: Final = 0.22
 """Places are tried at so many px a mm."""
 TURN_DEG: Final = 5.0
+ROUND_PX: Final = 8
 RIM_MM: Final = (3.0, 16.0)
 """Leather is what lies so far within the hide's edge, card what else lies on it."""
 STRANGE: Final = 4e-4
 ROUNDS: Final = 4
 BODY, BAND = 0.5, 1.0
 """How much it counts that card covers a place, and that leather or an edge is all round it."""
-PROMISING: Final = 0.8
+PROMISING: Final = (0.8, 0.65)
+"""What a place must come to, at first and among the little that is left then."""
 PEAKS, KEPT_EACH = 16, 160
-CLAIMED: Final = 0.4
 """Places kept of each template and face: at each turn, and in all."""
+CLAIMED: Final = 0.4
 COVERED: Final = 0.72
 REACHES_MM: Final = (9.0, 7.0, 5.0, 3.5, 2.5, 2.0, 1.6, 1.6)
 SPACED_MM: Final = 3.0
 ON_EDGE_MM: Final = 1.5
 SUPPORTED: Final = 0.5
 """How much of an outline lies on edges where a template is found."""
+HOPELESS: Final = 0.4
+"""Where fewer points of an outline see any edge it is given up."""
 SURELY: Final = 0.72
 OVERLAP: Final = 0.12
 """Two found templates cover no more of the smaller together: cards lie flat beside each other."""
@@ -53,6 +60,34 @@ ALIKE: Final = 0.04
 """Templates whose fit differs by less cannot be told from each other there."""
 PLAIN_EDGE: Final = 0.012
 """A step in light that counts as an edge."""
+CLAIMS: Final = 0.9
+"""One that edges and card speak for so much leaves no other there to try."""
+LIKELY, HARDLY = 0.72, 0.03
+"""What edges and card speak for less is looked at again once those that are likelier are known; where none
+is, the likeliest are taken, and what hardly differs from them.
+"""
+BARE: Final = 3.0
+"""What a template would hide of bare leather counts so many times against the card that it accounts for."""
+WITHIN_MM: Final = 3.0
+UNUSUAL, SELDOM = 0.02, 0.3
+"""Of a found card's places, so far within it, so many may have colours that are rarer; others are not card
+where their colours are rarer than those by this factor.
+"""
+NARROWER: Final = 0.7
+"""Card is left to look at where it is as wide as this share of the narrowest template's widest place."""
+LAYERS: Final = 12
+"""So often templates are sought beside those found, as those in the middle of a stack are."""
+SETTLING, FURTHER = 24, 1.5
+NEAR_REACHES_MM: Final = (5.0, 3.0, 2.0)
+STIRRED_MM: Final = 0.1
+"""So often at most those that touch are moved between their neighbours, each so much further than it would
+(over-relaxation), while one of them moves so far.
+"""
+TOUCHING_MM: Final = 8.0
+FINE: Final = 4
+ROUND_MM: Final = 16.0
+SIDE: Final = 0.12
+"""The side of a template that was found counts as an edge between faces whose light differs by so much."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,29 +133,170 @@ class _Try:
     pose: tuple[float, float, float]
     score: float
     support: float = 0.0
+    covered: float = 0.0
 
 
-def find_templates(top: TableTop, hide: HideFound, templates: Sequence[Template]) -> list[TemplateSeen]:
+def find_templates(top: TableTop, outline: Ring, templates: Sequence[Template]) -> list[TemplateSeen]:
     """Return the templates that lie on a hide in a table seen from above, as they lie on its face; from the
     left.
+
+    ``outline``: where the hide lies on the table, mm, as it was measured without cards.
     """
     if not templates:
         return []
-    card = _card(top, hide)
-    tries = _coarse(card, top, templates)
-    edges = _edges(top)
+    (card, bins), light = _card(top, outline), _edges(top)
+    edges = light
+    rest, tries = card, list[_Try]()
+    for layer in range(LAYERS):
+        more = _all_moved(rest, edges, top, templates, PROMISING[min(layer, 1)])
+        if not more:
+            break
+        tries += more
+        bar = min(LIKELY, max(t.support * t.covered for t in more) - HARDLY)
+        likely = [t for t in more if t.support * t.covered > bar]
+        lain = _lain(_standing(likely, templates), top, templates)
+        if not lain.any():
+            break
+        if layer == 0 and bar == LIKELY:
+            like = _of_its_colours(lain, bins, top)
+            card, rest = card * like, rest * like
+        # Where one lies no other does, and its side is where the next begins, though both are of one colour.
+        rest = np.where(lain > 0, np.float32(0.0), rest)
+        if not _room_left(rest, top, templates):
+            break
+        edges = _with_sides(edges, lain)
+    placed = [_placed(templates[t.which].outline, t.pose, t.over) for t in tries]
+    whole = [replace(t, covered=_covered(ring, card, top)) for t, ring in zip(tries, placed, strict=True)]
+    found = _between_neighbours(_standing(whole, templates), light, card, top, templates)
+    return sorted(found, key=lambda f: (f.x, f.y))
+
+
+def _between_neighbours(
+    found: Sequence[TemplateSeen],
+    edges: tuple[Raster, Raster],
+    card: Raster,
+    top: TableTop,
+    templates: Sequence[Template],
+) -> list[TemplateSeen]:
+    """Templates that touch others moved once more, each between the sides of those round it: what a stack's
+    ends are off by adds up toward its middle otherwise.
+    """
+    which = {t.name: k for k, t in enumerate(templates)}
+    out = list(found)
+    shapes = [Polygon(f.placed(templates[which[f.name]].outline)).buffer(0) for f in out]
+    near = [
+        [j for j, s in enumerate(shapes) if j != i and s.distance(shape) < TOUCHING_MM]
+        for i, shape in enumerate(shapes)
+    ]
+    stirred = {i for i, round_it in enumerate(near) if round_it}
+    for _ in range(SETTLING):
+        moved = set()
+        for i in sorted(stirred):
+            f = out[i]
+            part, about = _cut_out(top, shapes[i].bounds)
+            sides = _lain([out[j] for j in near[i]], part, templates, FINE)
+            pose = (f.x, f.y, float(np.radians(f.turn_deg)))
+            t = _moved(
+                _Try(which[f.name], f.over, pose, 0.0),
+                _with_sides((edges[0][about], edges[1][about]), sides),
+                card[about],
+                part,
+                templates,
+                NEAR_REACHES_MM,
+            )
+            if t is None:
+                continue
+            x, y, turn = (own + FURTHER * (new - own) for own, new in zip(pose, t.pose, strict=True))
+            out[i] = replace(f, x=x, y=y, turn_deg=float(np.degrees(turn) % 360.0))
+            shape = Polygon(out[i].placed(templates[t.which].outline)).buffer(0)
+            if shape.hausdorff_distance(shapes[i]) > STIRRED_MM:
+                moved.add(i)
+            shapes[i] = shape
+        stirred = {j for i in moved for j in (i, *near[i])}
+    return out
+
+
+def _cut_out(
+    top: TableTop, bounds: tuple[float, float, float, float]
+) -> tuple[TableTop, tuple[slice, slice]]:
+    """The part of a straightened picture round some bounds (mm), and where it is in the whole."""
+    corners = np.array(bounds).reshape(2, 2) + ROUND_MM * np.array([[-1.0], [1.0]])
+    (x0, y0), (x1, y1) = np.round(top.to_px(corners)).astype(int).clip(0)
+    about = (slice(int(y0), int(y1)), slice(int(x0), int(x1)))
+    part = replace(
+        top,
+        image=top.image[about],
+        known=top.known[about],
+        whose=top.whose[about],
+        x0=top.x0 + x0 / top.px_per_mm,
+        y0=top.y0 + y0 / top.px_per_mm,
+    )
+    return part, about
+
+
+def _all_moved(
+    card: Raster,
+    edges: tuple[Raster, Raster],
+    top: TableTop,
+    templates: Sequence[Template],
+    promising: float,
+) -> list[_Try]:
+    """All tries that come to lie on edges, each place once."""
     moved: list[_Try] = []
     sure: list[Polygon] = []
-    for t in sorted(tries, key=lambda t: -t.score):
+    for t in sorted(_coarse(card, top, templates, promising), key=lambda t: -t.score):
         own = Polygon(_placed(templates[t.which].outline, t.pose, t.over)).buffer(0)
         if any(_claims(s, own) for s in sure):
             continue
         found = _moved(t, edges, card, top, templates)
         if found is not None:
             moved.append(found)
-            if found.support > SURELY:
+            if found.support * found.covered > CLAIMS:
                 sure.append(Polygon(_placed(templates[t.which].outline, found.pose, t.over)).buffer(0))
-    return _standing(moved, templates)
+    return moved
+
+
+def _lain(
+    found: Sequence[TemplateSeen], top: TableTop, templates: Sequence[Template], fine: int = 1
+) -> Raster:
+    """How much of each place templates that were found cover (0 to 1), at the straightened picture's own
+    size; told from ``fine`` by ``fine`` points of each.
+    """
+    outlines = {t.name: t.outline for t in templates}
+    h, w = top.image.shape[:2]
+    out = np.zeros((h * fine, w * fine), np.float32)
+    for f in found:
+        px = (top.to_px(f.placed(outlines[f.name])) + 0.5) * fine - 0.5
+        cv2.fillPoly(out, [np.round(px).astype(np.int32)], 1.0)
+    return out if fine == 1 else cv2.resize(out, (w, h), interpolation=cv2.INTER_AREA)
+
+
+def _of_its_colours(lain: Raster, bins: Raster, top: TableTop) -> Raster:
+    """Where the picture has the colours of what was found (0 to 1): a lamp's shine on leather is not the
+    leather's colour, but not the card's either.
+    """
+    k = 2 * max(1, round(WITHIN_MM * top.px_per_mm)) + 1
+    within = cv2.erode((lain > 0).astype(np.uint8), np.ones((k, k), np.uint8)) > 0
+    if not within.any():
+        return np.ones_like(lain)
+    often = histogram(bins[within], None).ravel()[bins]
+    usual = (often > SELDOM * float(np.quantile(often[within], UNUSUAL))).astype(np.float32)
+    return np.asarray(cv2.GaussianBlur(usual, (0, 0), 1.0 * top.px_per_mm))
+
+
+def _room_left(card: Raster, top: TableTop, templates: Sequence[Template]) -> bool:
+    """Whether there is a patch of card left that the narrowest template may lie on."""
+    narrow = min(2 * shapely.maximum_inscribed_circle(Polygon(t.outline).buffer(0)).length for t in templates)
+    k = max(1, round(NARROWER * narrow * top.px_per_mm))
+    return bool(cv2.erode((card > 0.5).astype(np.uint8), np.ones((k, k), np.uint8)).any())
+
+
+def _with_sides(edges: tuple[Raster, Raster], lain: Raster) -> tuple[Raster, Raster]:
+    """Edges of light, and the sides of what was found where they are stronger."""
+    step = SIDE * cv2.GaussianBlur(lain, (0, 0), 0.9)
+    across, down = (cv2.Sobel(step, cv2.CV_32F, dx, dy, ksize=3, scale=0.25) for dx, dy in ((1, 0), (0, 1)))
+    stronger = across**2 + down**2 > edges[0] ** 2 + edges[1] ** 2
+    return np.where(stronger, across, edges[0]), np.where(stronger, down, edges[1])
 
 
 def _claims(sure: Polygon, own: Polygon) -> bool:
@@ -131,10 +307,12 @@ def _claims(sure: Polygon, own: Polygon) -> bool:
     return bool(CLAIMED * own.area < both < (1 - CLAIMED / 4) * max(sure.area, own.area))
 
 
-def _card(top: TableTop, hide: HideFound) -> Raster:
-    """How likely each place is card on the hide (0 to 1), at the straightened picture's own size."""
+def _card(top: TableTop, outline: Ring) -> tuple[Raster, Raster]:
+    """How likely each place is card on the hide (0 to 1), and its bin of colours, at the straightened
+    picture's own size.
+    """
     ppm = top.px_per_mm
-    contour = np.round(top.to_px(hide.outline)).astype(np.int32)
+    contour = np.round(top.to_px(outline)).astype(np.int32)
     inside = np.zeros(top.image.shape[:2], np.uint8)
     cv2.fillPoly(inside, [contour], 1)
     depth = np.asarray(cv2.distanceTransform(np.pad(inside, 1), cv2.DIST_L2, 5))[1:-1, 1:-1] / ppm
@@ -154,7 +332,7 @@ def _card(top: TableTop, hide: HideFound) -> Raster:
         )
         odds = np.asarray(cv2.GaussianBlur(odds, (0, 0), 1.0 * ppm), np.float32)
         chance = within / (1 + np.exp(-odds))
-    return np.asarray(chance, np.float32)
+    return np.asarray(chance, np.float32), bins
 
 
 def _edges(top: TableTop) -> tuple[Raster, Raster]:
@@ -167,7 +345,7 @@ def _edges(top: TableTop) -> tuple[Raster, Raster]:
     return np.asarray(across), np.asarray(down)
 
 
-def _coarse(card: Raster, top: TableTop, templates: Sequence[Template]) -> list[_Try]:
+def _coarse(card: Raster, top: TableTop, templates: Sequence[Template], promising: float) -> list[_Try]:
     """The places and turns at which each template is best covered by card, with leather or an edge beside
     it.
     """
@@ -177,6 +355,11 @@ def _coarse(card: Raster, top: TableTop, templates: Sequence[Template]) -> list[
     grey = np.sqrt(light_of(top.image)).mean(axis=2)
     fine = cv2.GaussianBlur(grey, (0, 0), 0.8) - cv2.GaussianBlur(grey, (0, 0), 2.5 * top.px_per_mm)
     seam = cv2.resize(np.minimum(np.abs(fine) / 0.05, 1.0), size, interpolation=cv2.INTER_AREA)
+    # No farther than card lies.
+    x0, y0, wide, high = cv2.boundingRect((small > COVERED).astype(np.uint8))
+    x0, y0 = max(0, x0 - ROUND_PX), max(0, y0 - ROUND_PX)
+    about = np.s_[y0 : y0 + high + 2 * ROUND_PX, x0 : x0 + wide + 2 * ROUND_PX]
+    small, seam = small[about], seam[about]
     room = max(float(np.hypot(*t.outline.T).max()) for t in templates) * LOOK_AT * 2 + 8
     shape = tuple(next_fast_len(int(n + room), real=True) for n in small.shape)
     on, beside = rfft2(2 * small - 1, shape, workers=2), rfft2(np.maximum(seam, 1 - small), shape, workers=2)
@@ -196,10 +379,10 @@ def _coarse(card: Raster, top: TableTop, templates: Sequence[Template]) -> list[
                 for _ in range(PEAKS):
                     j, i = np.unravel_index(int(score.argmax()), score.shape)
                     best = float(score[j, i])
-                    if best < PROMISING:
+                    if best < promising:
                         break
                     mm = top.to_mm(
-                        np.array([[(i + at[0] + 0.5) * step - 0.5, (j + at[1] + 0.5) * step - 0.5]])
+                        np.array([[(x0 + i + at[0] + 0.5) * step - 0.5, (y0 + j + at[1] + 0.5) * step - 0.5]])
                     )[0]
                     own.append(_Try(which, over, (float(mm[0]), float(mm[1]), float(np.radians(deg))), best))
                     score[max(0, j - 4) : j + 5, max(0, i - 4) : i + 5] = -1.0
@@ -273,14 +456,19 @@ def _placed(outline: Ring, pose: tuple[float, float, float], over: bool) -> Ring
 
 
 def _moved(
-    t: _Try, edges: tuple[Raster, Raster], card: Raster, top: TableTop, templates: Sequence[Template]
+    t: _Try,
+    edges: tuple[Raster, Raster],
+    card: Raster,
+    top: TableTop,
+    templates: Sequence[Template],
+    reaches: Sequence[float] = REACHES_MM,
 ) -> _Try | None:
     """A try moved until its outline lies on edges, and how much of it does; None where too little does."""
     outline = templates[t.which].outline
     points = _spaced(outline)
     pose = t.pose
     support = 0.0
-    for reach in REACHES_MM:
+    for reach in reaches:
         at = _placed(points, pose, t.over)
         normal = _normals(at)
         far = np.arange(-reach, reach + 1e-9, 0.4)
@@ -294,7 +482,7 @@ def _moved(
         weighed = strength * np.exp(-np.abs(far) / (1.2 * reach))
         best = weighed.argmax(axis=1)
         seen = strength[np.arange(len(at)), best] > PLAIN_EDGE
-        if seen.sum() < 8:
+        if seen.mean() < HOPELESS:
             return None
         inner = np.clip(best, 1, len(far) - 2)
         rows = np.arange(len(at))
@@ -307,7 +495,7 @@ def _moved(
     covered = _covered(ring, card, top)
     if support < SUPPORTED or covered < COVERED:
         return None
-    return replace(t, pose=pose, support=support, score=support * min(covered, 1.0))
+    return replace(t, pose=pose, support=support, covered=covered)
 
 
 def _spaced(outline: Ring) -> Floats:
@@ -358,28 +546,25 @@ def _covered(ring: Ring, card: Raster, top: TableTop) -> float:
     return float(card[y : y + h, x : x + w][own > 0].mean())
 
 
-def _standing(tries: list[_Try], templates: Sequence[Template]) -> list[TemplateSeen]:
-    """Of tries that claim the same card the one that edges speak for most; larger ones first where they
-    speak alike.
-    """
+def _standing(tries: Sequence[_Try], templates: Sequence[Template]) -> list[TemplateSeen]:
+    """Of tries that claim the same card those that together account for most of it."""
     shapes = [Polygon(_placed(templates[t.which].outline, t.pose, t.over)).buffer(0) for t in tries]
-    order = sorted(range(len(tries)), key=lambda i: -tries[i].score * shapes[i].area ** 0.08)
-    stand: list[int] = []
-    others: dict[int, set[str]] = {}
-    for i in order:
-        against = [
-            j
-            for j in stand
-            if shapes[i].intersection(shapes[j]).area > OVERLAP * min(shapes[i].area, shapes[j].area)
+    worth = np.array(
+        [
+            shape.area * t.support * (t.covered - BARE * (1 - t.covered))
+            for t, shape in zip(tries, shapes, strict=True)
         ]
-        if not against:
-            stand.append(i)
-            others[i] = set()
-        for j in against:
-            same = shapes[i].symmetric_difference(shapes[j]).area < 0.06 * shapes[j].area
-            if same and tries[i].which != tries[j].which and tries[j].score - tries[i].score < ALIKE:
-                others[j].add(templates[tries[i].which].name)
-    found = [
+    )
+    against = meeting(shapes, OVERLAP)
+    stand = worth_most(worth, shapes, against)
+    others: dict[int, set[str]] = {i: set() for i in stand}
+    for pair in against:
+        for i, j in (pair, pair[::-1]):
+            if j in others and tries[i].which != tries[j].which:
+                same = shapes[i].symmetric_difference(shapes[j]).area < 0.06 * shapes[j].area
+                if same and tries[j].support - tries[i].support < ALIKE:
+                    others[j].add(templates[tries[i].which].name)
+    return [
         TemplateSeen(
             templates[tries[i].which].name,
             tries[i].pose[0],
@@ -391,4 +576,3 @@ def _standing(tries: list[_Try], templates: Sequence[Template]) -> list[Template
         )
         for i in stand
     ]
-    return sorted(found, key=lambda f: (f.x, f.y))
