@@ -132,7 +132,7 @@ def tell_apart(top: TableTop, table: TableSeen, presses: Sequence[Press] = ()) -
     chance[said > 0] = 1.0
     for _ in range(ROUNDS):
         plain = histogram(bins, chance * free + 3.0 * (said > 0))
-        of_hide = _shining(plain)
+        of_hide = shining(plain)
         rest = histogram(bins, np.where(prior < 0, 1 - chance, (1 - chance) ** 3) * free + 3.0 * (said < 0))
         bare = 0.5 * first + 0.5 * rest
         of_table = shadowed(bare)
@@ -253,8 +253,8 @@ def shadowed(of_table: Raster) -> Raster:
     return np.asarray(out / (1 + SHADOW_SHARE))
 
 
-def _shining(of_hide: Raster) -> Raster:
-    """A hide's colours with what a lamp's shine makes of them."""
+def shining(of_hide: Raster) -> Raster:
+    """Return a hide's colours with what a lamp's shine makes of them."""
     flat = of_hide.ravel()
     there = np.flatnonzero(flat > 1e-6)
     at = np.stack(np.unravel_index(there, BINS), axis=1)

@@ -20,10 +20,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy.fft import irfft2, next_fast_len, rfft2
+from scipy.ndimage import maximum_filter
 from shapely.geometry import Polygon
 
 from fairlay.core.capture.claims import meeting, worth_most
-from fairlay.core.capture.hide_apart import colour_bins, histogram, shadowed
+from fairlay.core.capture.hide_apart import BINS, colour_bins, histogram, shadowed, shining
 from fairlay.core.capture.table import TableTop, light_of
 from fairlay.core.shapes.rings import Ring
 
@@ -36,6 +37,12 @@ TURN_DEG: Final = 5.0
 ROUND_PX: Final = 8
 RIM_MM: Final = (3.0, 16.0)
 """Leather is what lies so far within the hide's edge, card what else lies on it."""
+SECTORS, COARSER = 24, (3, 2, 2)
+LEAST_SEEN: Final = 0.02
+ALONG_SOME, ALL_ALONG, LEAST_TOLD = 0.45, 0.8, 0.02
+"""A colour is seen in a sector of the rim where so much of it has it or one near it; it tells nothing of
+leather where so few sectors have it, and all where so many do.
+"""
 STRANGE: Final = 4e-4
 ROUNDS: Final = 4
 BODY, BAND = 0.5, 1.0
@@ -146,29 +153,32 @@ def find_templates(top: TableTop, outline: Ring, templates: Sequence[Template]) 
         return []
     (card, bins), light = _card(top, outline), _edges(top)
     edges = light
-    rest, tries = card, list[_Try]()
+    rest, tries, like = card, list[_Try](), np.ones_like(card)
     for layer in range(LAYERS):
         more = _all_moved(rest, edges, top, templates, PROMISING[min(layer, 1)])
         if not more:
             break
-        tries += more
+        tries += [replace(t, covered=_covered(_where(t, templates), card * like, top)) for t in more]
         bar = min(LIKELY, max(t.support * t.covered for t in more) - HARDLY)
         likely = [t for t in more if t.support * t.covered > bar]
         lain = _lain(_standing(likely, templates), top, templates)
         if not lain.any():
             break
         if layer == 0 and bar == LIKELY:
+            # At first a weight on a card is card too: it is not leather.
             like = _of_its_colours(lain, bins, top)
-            card, rest = card * like, rest * like
+            rest = rest * like
         # Where one lies no other does, and its side is where the next begins, though both are of one colour.
         rest = np.where(lain > 0, np.float32(0.0), rest)
         if not _room_left(rest, top, templates):
             break
         edges = _with_sides(edges, lain)
-    placed = [_placed(templates[t.which].outline, t.pose, t.over) for t in tries]
-    whole = [replace(t, covered=_covered(ring, card, top)) for t, ring in zip(tries, placed, strict=True)]
-    found = _between_neighbours(_standing(whole, templates), light, card, top, templates)
+    found = _between_neighbours(_standing(tries, templates), light, card, top, templates)
     return sorted(found, key=lambda f: (f.x, f.y))
+
+
+def _where(t: _Try, templates: Sequence[Template]) -> Ring:
+    return _placed(templates[t.which].outline, t.pose, t.over)
 
 
 def _between_neighbours(
@@ -245,14 +255,14 @@ def _all_moved(
     moved: list[_Try] = []
     sure: list[Polygon] = []
     for t in sorted(_coarse(card, top, templates, promising), key=lambda t: -t.score):
-        own = Polygon(_placed(templates[t.which].outline, t.pose, t.over)).buffer(0)
+        own = Polygon(_where(t, templates)).buffer(0)
         if any(_claims(s, own) for s in sure):
             continue
         found = _moved(t, edges, card, top, templates)
         if found is not None:
             moved.append(found)
             if found.support * found.covered > CLAIMS:
-                sure.append(Polygon(_placed(templates[t.which].outline, found.pose, t.over)).buffer(0))
+                sure.append(Polygon(_where(found, templates)).buffer(0))
     return moved
 
 
@@ -320,19 +330,37 @@ def _card(top: TableTop, outline: Ring) -> tuple[Raster, Raster]:
     bins = colour_bins(image)
     rim = (depth > RIM_MM[0]) & (depth < RIM_MM[1])
     within = depth > RIM_MM[0]
-    first = histogram(bins[rim], None)
-    of_leather = shadowed(first)
+    first = histogram(bins[rim], _all_round(rim, bins))
+    of_leather = shadowed(shining(first))
     chance: Raster = STRANGE / (of_leather.ravel()[bins] + STRANGE) * within
     for _ in range(ROUNDS):
         of_card = histogram(bins[within], chance[within] ** 2)
         rest = histogram(bins[within], (1 - chance[within]) ** 2)
-        of_leather = shadowed(0.4 * first + 0.6 * rest)
+        of_leather = shadowed(shining(0.4 * first + 0.6 * rest))
         odds = np.log((of_card.ravel()[bins] + STRANGE) / (of_leather.ravel()[bins] + STRANGE)).astype(
             np.float32
         )
         odds = np.asarray(cv2.GaussianBlur(odds, (0, 0), 1.0 * ppm), np.float32)
         chance = within / (1 + np.exp(-odds))
     return np.asarray(chance, np.float32), bins
+
+
+def _all_round(rim: Raster, bins: Raster) -> Raster:
+    """How much each place of a hide's rim tells of leather (0 to 1), by how far round its colour is seen:
+    cards that reach into the rim lie along some of it.
+    """
+    y, x = np.nonzero(rim)
+    sector = ((np.arctan2(y - y.mean(), x - x.mean()) / (2 * np.pi) + 0.5) * SECTORS).astype(
+        np.int64
+    ) % SECTORS
+    fine = np.stack(np.unravel_index(bins[rim], BINS), axis=1) // COARSER
+    size = [-(-b // c) for b, c in zip(BINS, COARSER, strict=True)]
+    count = np.zeros((SECTORS, *size))
+    np.add.at(count, (sector, *fine.T), 1.0)
+    # Light differs round the hide: a colour is there too where it is a little lighter or darker.
+    there = maximum_filter(count, (1, 3, 3, 3)) > LEAST_SEEN * count.sum(axis=(1, 2, 3), keepdims=True)
+    round_it = there.mean(axis=0)[tuple(fine.T)]
+    return np.asarray(np.clip((round_it - ALONG_SOME) / (ALL_ALONG - ALONG_SOME), LEAST_TOLD, 1.0))
 
 
 def _edges(top: TableTop) -> tuple[Raster, Raster]:
@@ -548,7 +576,7 @@ def _covered(ring: Ring, card: Raster, top: TableTop) -> float:
 
 def _standing(tries: Sequence[_Try], templates: Sequence[Template]) -> list[TemplateSeen]:
     """Of tries that claim the same card those that together account for most of it."""
-    shapes = [Polygon(_placed(templates[t.which].outline, t.pose, t.over)).buffer(0) for t in tries]
+    shapes = [Polygon(_where(t, templates)).buffer(0) for t in tries]
     worth = np.array(
         [
             shape.area * t.support * (t.covered - BARE * (1 - t.covered))

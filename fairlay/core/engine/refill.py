@@ -21,6 +21,7 @@ from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
 from fairlay.core.engine.in_parts import one_in_parts
 from fairlay.core.engine.layer import Lying, Spot, same_spot
+from fairlay.core.engine.rows import Rows, how_often
 from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import SLACK_MM, HideTable, Wish
 from fairlay.core.lay.lay import Job
@@ -40,15 +41,17 @@ WAYS = tuple(
 )
 """Ways a piece is slid into contact when a place is filled again."""
 TRIES = 40
+TAKEN = (0.02, 0.16)
+"""How much of the lay is taken up at once."""
 TURNS = (2, 4, 4, 12)
 """Turns tried of a piece that may lie any way: a few at a time, since more cost more than they find."""
 LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again.
 """
-Move = Literal["scan", "butt", "room", "trade", "join"]
-"""A place filled again by scanning, or side to side first; room made for something left over; pieces traded
-for others that are pushed in; a piece that lies in parts laid whole.
+Move = Literal["scan", "butt", "room", "trade", "join", "rows"]
+"""A place filled again by scanning, or side to side first, or with rows of one piece first; room made for
+something left over; pieces traded for others that are pushed in; a piece that lies in parts laid whole.
 """
 TRADED, TRADED_HELD, TRADED_FREE = 0.08, 0.5, 0.05
 """How often pieces are traded: where most are held to their line exactly, within a tolerance, and not at all.
@@ -59,6 +62,8 @@ BUTTED, BUTTED_HELD, BUTTED_FREE = 0.06, 0.01, 0.03
 """How often of the rest a place is filled side to side first: where most are held to their line exactly,
 within a tolerance, and not at all. It takes far longer where pieces may turn.
 """
+ROWS_SHARE, ROWS_ALL = (0.05, 0.4), 0.2
+"""How much of the lay is taken up for them, and how often all of it."""
 JOINED = 0.05
 """How often a piece that lies in parts is tried whole again."""
 EJECT, EJECT_LOOSE = 0.015, 0.4
@@ -124,6 +129,8 @@ class Refill:
         self.traded = TRADED_FREE if self.free else TRADED if exact else TRADED_HELD
         self.butted = BUTTED_FREE if self.free else BUTTED if exact else BUTTED_HELD
         self.squeeze: Squeeze | None = None
+        self.rows = Rows(table, rng, stop)
+        self.rowed = self._rows_how_often()
         self.least_gain = min((w for w in self.worth.values() if w > 0), default=0.0) * LEAST_GAIN
         self.best = self.keep()
 
@@ -158,6 +165,8 @@ class Refill:
             return "join"
         if self.rng.random() < self.traded:
             return "trade"
+        if self.rng.random() < self.rowed:
+            return "rows"
         if self.rng.random() < (EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT):
             return "room"
         return "butt" if self.rng.random() < self.butted else "scan"
@@ -170,6 +179,8 @@ class Refill:
             return self._make_room()
         if move == "join":
             return self._join()
+        if move == "rows":
+            return self._lay_rows()
         return self._lay_again(butted=move == "butt")
 
     def _lay_again(self, butted: bool) -> bool:
@@ -182,6 +193,33 @@ class Refill:
         window = self._take(chosen)
         if butted:
             self._butt(window)
+        self._fill(window)
+        return True
+
+    def _rows_how_often(self) -> float:
+        """How often of the rest a place is filled with rows first."""
+        copies = {v: len(c) for v, c in self.pool.items()}
+        for lying in self.table.lying.values():
+            copies[lying.variant.index] = copies.get(lying.variant.index, 0) + 1
+        variants = self.table.bank.variants
+        most = max((n * variants[v].area_mm2 for v, n in copies.items()), default=0.0) / self.usable
+        return how_often(most)
+
+    def _lay_rows(self) -> bool:
+        """Take up what lies about a point, or all, and lay rows of one piece or two there, then the rest;
+        whether anything was taken up.
+        """
+        chosen = self._about_a_point(ROWS_SHARE, everything=bool(self.rng.random() < ROWS_ALL))
+        if not chosen:
+            return False
+        window = self._take(chosen)
+        for _ in range(1 + int(self.rng.integers(2))):
+            may = [v for v, copies in self.pool.items() if copies]
+            if not may:
+                break
+            weights = np.array([len(self.pool[v]) * max(self.worth[v], 1e-9) for v in may])
+            v = may[int(self.rng.choice(len(may), p=weights / weights.sum()))]
+            self.rows.fill(self.pool, self.table.bank.variants[v], window)
         self._fill(window)
         return True
 
@@ -272,9 +310,9 @@ class Refill:
             self.pool[lying.variant.index].append(lying.copy)
         return self.table.take_up(slots)
 
-    def _about_a_point(self) -> list[int]:
+    def _about_a_point(self, shares: tuple[float, float] = TAKEN, everything: bool = False) -> list[int]:
         """Choose slots to take up: nearest about an item, or about the emptiest of some cells, up to a share
-        of the value.
+        of the value between two; or all that may be.
         """
         table = self.table
         loose = [
@@ -282,8 +320,8 @@ class Refill:
             for i, lying in table.lying.items()
             if i not in self.held and not lying.fixed and lying.variant.piece.parent is None
         ]
-        if not loose:
-            return []
+        if not loose or everything:
+            return loose
         at = np.array([(table.lying[i].spot.x, table.lying[i].spot.y) for i in loose])
         if self.rng.random() < 0.5:
             middle = at[int(self.rng.integers(len(loose)))]
@@ -295,7 +333,7 @@ class Refill:
             middle = table.origin + CELL_MM * np.array([cols[k], rows[k]])
         stretch = np.exp(self.rng.normal(0.0, 0.5, 2))
         away = np.hypot(*((at - middle) * stretch).T)
-        share, taken = float(self.rng.uniform(0.02, 0.16)) * self.value, 0.0
+        share, taken = float(self.rng.uniform(*shares)) * self.value, 0.0
         chosen: list[int] = []
         long_too = self.rng.random() < 0.35
         for k in np.argsort(away):

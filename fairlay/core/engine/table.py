@@ -158,12 +158,14 @@ class HideTable:
         tries: int = TRIES,
         window: tuple[float, float, float, float] | None = None,
         bare: bool = False,
+        turns: Sequence[tuple[int, float]] | None = None,
     ) -> Candidates:
         """Return the places that may be fair for a variant, best first.
 
         ``keep_within`` holds the piece between two x positions (a filler may not cost leather);
         ``window`` (x0, y0, x1, y1) holds its centroid; on a roll that is not ``bare``,
-        places a piece's length past what lies there are enough. On a hide to be left as it is there is none.
+        places a piece's length past what lies there are enough. ``turns``: those to try, as
+        ``turns_to_try`` gives them. On a hide to be left as it is there is none.
         """
         if self.left:
             return Candidates(
@@ -171,7 +173,7 @@ class HideTable:
             )
         ground, layer = self.ground(variant), self.layer(variant)
         has_show = ground.off_show is not None
-        turns = self.turns_to_try(variant, steps, spread)
+        turns = turns or self.turns_to_try(variant, steps, spread)
         lines = self.lines(ground.fair)[1]
         off = ground.off_show.field if ground.off_show is not None else ground.fair.field
         tightness = self.tightness_map()

@@ -6,9 +6,11 @@ import itertools
 from dataclasses import replace
 
 import numpy as np
+from shapely.geometry import Polygon
 
 from fairlay.core.engine import separate_kernels
 from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.lattice import lattices_of
 from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.run import lay_job
 from fairlay.core.engine.scene import Effort, SceneOf
@@ -52,6 +54,7 @@ def warm_kernels() -> None:
     HandTable(side, hide).open_ground(Held(pieces[0], 0.0, False), ())
     room_for(side, pieces[0], hide)
     Nodes(side, hide, {}).keep_poses_of(0, pieces[0])
+    lattices_of(Polygon(square), 6400.0, turns_half=True)
     roll = Hide("warm", "roll", square * [15.0, 2.5], width_mm=200.0, edge_margin_mm=5.0, cost_per_m2=1.0)
     cloth = tuple(
         Piece(name, square * [long, wide], 6, grain=Grain(0.0, way, True))
