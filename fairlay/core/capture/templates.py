@@ -2,11 +2,11 @@
 face is up.
 
 Card is what on the hide has not the leather's colours. A template fits where card covers it and edges run
-along its outline: all turns and places are tried coarsely at once (correlation by Fourier transform), the
-best are moved until their outlines lie on edges of the picture, and of those that claim the same card those
-stand that together account for most of it. Cards of one colour that touch show no edge between them, so it is
-done in layers: what edges and card speak for most is taken from the card, its sides count as edges, and the
-rest is looked at again, from a stack's ends to its middle.
+along its outline: all turns and places are tried coarsely (correlation), the best are moved until their
+outlines lie on edges of the picture, and of those that claim the same card those stand that together account
+for most of it. Cards of one colour that touch show no edge between them, so it is done in layers: what edges
+and card speak for most is taken from the card, its sides count as edges, and the rest is looked at again,
+from a stack's ends to its middle.
 """
 
 from __future__ import annotations
@@ -19,7 +19,6 @@ import cv2
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.fft import irfft2, next_fast_len, rfft2
 from scipy.ndimage import maximum_filter
 from shapely.geometry import Polygon
 
@@ -49,8 +48,11 @@ BODY, BAND = 0.5, 1.0
 """How much it counts that card covers a place, and that leather or an edge is all round it."""
 PROMISING: Final = (0.8, 0.65)
 """What a place must come to, at first and among the little that is left then."""
-PEAKS, KEPT_EACH = 16, 160
-"""Places kept of each template and face: at each turn, and in all."""
+PEAKS: Final = 16
+SAME_MM, SAME_RAD = 20.0, 0.2
+KEPT_LEAST, KEPT_EACH = 12, 4.0
+"""Places kept of each template and face: at each turn; and in all, for each copy that the card could be.
+"""
 CLAIMED: Final = 0.4
 COVERED: Final = 0.72
 REACHES_MM: Final = (9.0, 7.0, 5.0, 3.5, 2.5, 2.0, 1.6, 1.6)
@@ -153,12 +155,12 @@ def find_templates(top: TableTop, outline: Ring, templates: Sequence[Template]) 
         return []
     (card, bins), light = _card(top, outline), _edges(top)
     edges = light
-    rest, tries, like = card, list[_Try](), np.ones_like(card)
+    rest, seen, tries = card, card, list[_Try]()
     for layer in range(LAYERS):
         more = _all_moved(rest, edges, top, templates, PROMISING[min(layer, 1)])
         if not more:
             break
-        tries += [replace(t, covered=_covered(_where(t, templates), card * like, top)) for t in more]
+        tries += [replace(t, covered=_covered(_where(t, templates), seen, top)) for t in more]
         bar = min(LIKELY, max(t.support * t.covered for t in more) - HARDLY)
         likely = [t for t in more if t.support * t.covered > bar]
         lain = _lain(_standing(likely, templates), top, templates)
@@ -167,7 +169,7 @@ def find_templates(top: TableTop, outline: Ring, templates: Sequence[Template]) 
         if layer == 0 and bar == LIKELY:
             # At first a weight on a card is card too: it is not leather.
             like = _of_its_colours(lain, bins, top)
-            rest = rest * like
+            rest, seen = rest * like, card * like
         # Where one lies no other does, and its side is where the next begins, though both are of one colour.
         rest = np.where(lain > 0, np.float32(0.0), rest)
         if not _room_left(rest, top, templates):
@@ -388,22 +390,19 @@ def _coarse(card: Raster, top: TableTop, templates: Sequence[Template], promisin
     x0, y0 = max(0, x0 - ROUND_PX), max(0, y0 - ROUND_PX)
     about = np.s_[y0 : y0 + high + 2 * ROUND_PX, x0 : x0 + wide + 2 * ROUND_PX]
     small, seam = small[about], seam[about]
-    room = max(float(np.hypot(*t.outline.T).max()) for t in templates) * LOOK_AT * 2 + 8
-    shape = tuple(next_fast_len(int(n + room), real=True) for n in small.shape)
-    on, beside = rfft2(2 * small - 1, shape, workers=2), rfft2(np.maximum(seam, 1 - small), shape, workers=2)
+    on, beside = 2 * small - 1, np.maximum(seam, 1 - small)
+    covered_mm2 = float(small.sum()) / LOOK_AT**2
     out = []
     for which, template in enumerate(templates):
+        most = KEPT_LEAST + int(KEPT_EACH * covered_mm2 / Polygon(template.outline).area)
         for over in (False, True) if template.turns_over and not _is_even(template.outline) else (False,):
             own = []
             for deg in np.arange(0.0, _period(template.outline), TURN_DEG):
                 body, band, at = _kernel(_placed(template.outline, (0.0, 0.0, np.radians(deg)), over))
-                found = irfft2(
-                    BODY * on * np.conj(rfft2(body / body.sum(), shape, workers=2))
-                    + BAND * beside * np.conj(rfft2(band / band.sum(), shape, workers=2)),
-                    shape,
-                    workers=2,
-                )
-                score = np.asarray(found[: small.shape[0], : small.shape[1]])
+                if body.shape[0] > on.shape[0] or body.shape[1] > on.shape[1]:
+                    continue
+                score = BODY / body.sum() * cv2.matchTemplate(on, body, cv2.TM_CCORR)
+                score += BAND / band.sum() * cv2.matchTemplate(beside, band, cv2.TM_CCORR)
                 for _ in range(PEAKS):
                     j, i = np.unravel_index(int(score.argmax()), score.shape)
                     best = float(score[j, i])
@@ -414,21 +413,21 @@ def _coarse(card: Raster, top: TableTop, templates: Sequence[Template], promisin
                     )[0]
                     own.append(_Try(which, over, (float(mm[0]), float(mm[1]), float(np.radians(deg))), best))
                     score[max(0, j - 4) : j + 5, max(0, i - 4) : i + 5] = -1.0
-            out += _apart(own)
+            out += _apart(own, most)
     return out
 
 
-def _apart(tries: list[_Try]) -> list[_Try]:
+def _apart(tries: list[_Try], most: int) -> list[_Try]:
     """The best tries of one template, those at nearly the same place and turn once."""
     out: list[_Try] = []
+    poses = np.empty((most, 3))
     for t in sorted(tries, key=lambda t: -t.score):
-        if all(
-            np.hypot(t.pose[0] - o.pose[0], t.pose[1] - o.pose[1]) > 20
-            or abs((t.pose[2] - o.pose[2] + np.pi) % (2 * np.pi) - np.pi) > 0.2
-            for o in out
-        ):
+        off = np.abs(poses[: len(out)] - t.pose)
+        turned = np.minimum(off[:, 2], 2 * np.pi - off[:, 2])
+        if not ((np.hypot(off[:, 0], off[:, 1]) <= SAME_MM) & (turned <= SAME_RAD)).any():
+            poses[len(out)] = t.pose
             out.append(t)
-        if len(out) >= KEPT_EACH:
+        if len(out) >= most:
             break
     return out
 
