@@ -123,6 +123,8 @@ class Bank:
     max_points: int
     sums: dict[tuple[bytes, bytes], Any] = field(default_factory=dict, compare=False, repr=False)
     """What is known of pairs of variants at the turns they may have (see ``sums``), by those turns."""
+    lattices: dict[tuple[int, bool], Any] = field(default_factory=dict, compare=False, repr=False)
+    """How copies of a variant lie closest (see ``lattice``), by whether they may be turned half about."""
     _turned: dict[tuple[int, float], Turned] = field(default_factory=dict, compare=False, repr=False)
 
     def own(self, variant: Variant) -> GapClass:

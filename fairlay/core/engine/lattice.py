@@ -9,6 +9,7 @@ from the sums of the bodies, exactly. The best of many are bettered by small cha
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Final
@@ -30,6 +31,8 @@ Cell = tuple[float, float, float, float]
 TOUCHES, WAYS, OFFSETS = 28, 24, 20
 """Places of the second about the first, ways that rows run, and shifts of the next row, tried at first."""
 BETTERED, CHANGES = 5, 60
+MANY_POINTS, COVER_MM = 60, 0.1
+"""An outline of more points is covered by one of fewer, at most so much larger."""
 KEPT: Final = 4
 LOOSER: Final = 0.95
 """Of looser lattices than this share of the densest none is kept."""
@@ -59,10 +62,17 @@ class _Found:
     cell: Cell
 
 
-def lattices_of(body: BaseGeometry, area_mm2: float, turns_half: bool) -> tuple[Lattice, ...]:
+def lattices_of(
+    body: BaseGeometry,
+    area_mm2: float,
+    turns_half: bool,
+    stop: Callable[[], bool] = lambda: False,
+) -> tuple[Lattice, ...]:
     """Return the densest lattices found of a body about its centroid, the best first: of itself alone and,
-    where ``turns_half``, in pairs of which one is turned half about.
+    where ``turns_half``, in pairs of which one is turned half about. None where it is stopped.
     """
+    if shapely.get_num_coordinates(body) > MANY_POINTS:
+        body = body.buffer(COVER_MM, quad_segs=2).simplify(COVER_MM)
     parts = convex_parts(body)
     same, other = _rings(_sum(parts, math.pi)), _rings(_sum(parts, 0.0))
     rng = np.random.default_rng(0)
@@ -76,15 +86,18 @@ def lattices_of(body: BaseGeometry, area_mm2: float, turns_half: bool) -> tuple[
     border = max(pieces_of(_sum(parts, 0.0).buffer(kernels.CLOSE_MM), 0.0), key=lambda p: p.area).exterior
     for double in (False, True) if turns_half else (False,):
         touches = np.arange(TOUCHES) / TOUCHES if double else np.zeros(1)
-        tried = [
-            (weigh(double, touch, phi, math.inf), touch, phi)
-            for touch in touches.tolist()
-            for phi in (np.arange(WAYS) * math.pi / WAYS).tolist()
-        ]
+        tried = []
+        for touch in touches.tolist():
+            if stop():
+                return ()
+            ways = (np.arange(WAYS) * math.pi / WAYS).tolist()
+            tried += [(weigh(double, touch, phi, math.inf), touch, phi) for phi in ways]
         tried.sort(key=lambda t: t[0][0])
         # Rows along the hide or across it too, since its edges mostly are.
         level = [next(t for t in tried if t[2] == phi) for phi in (0.0, math.pi / 2)]
         for cell, touch, phi in tried[:BETTERED] + level:
+            if stop():
+                return ()
             held = (cell, touch, phi) in level
             wide = 1.0
             for _ in range(CHANGES):

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from fairlay.core.engine.bank import BODIES, NEAR, Bank, Variant
@@ -33,15 +32,12 @@ Window = tuple[float, float, float, float]
 
 @dataclass
 class Rows:
-    """Rows of the pieces of one table, found when first asked for. ``hide``: the table's place among those of
-    a search.
-    """
+    """Rows of pieces on one table. ``hide``: its place among those of a search."""
 
     table: HideTable
     rng: np.random.Generator
     stop: Callable[[], bool]
     hide: int = 0
-    known: dict[int, tuple[Lattice, ...]] = field(default_factory=dict)
 
     def fill(
         self,
@@ -62,7 +58,7 @@ class Rows:
         free = any_way(variant.piece, table.job.policy)
         if len(copies) < FEWEST or not turns or table.left:
             return 0
-        lattices = self._of(variant, free or _half_about(turns))
+        lattices = _lattices(table.bank, variant, free or _half_about(turns), self.stop)
         best: list[Spot] = []
         for _ in range(ANCHORS):
             if self.stop() or not lattices:
@@ -78,11 +74,6 @@ class Rows:
         for spot in best:
             table.put(Lying(variant, copies.pop(), spot))
         return len(best)
-
-    def _of(self, variant: Variant, turns_half: bool) -> tuple[Lattice, ...]:
-        if variant.index not in self.known:
-            self.known[variant.index] = _lattices(self.table.bank, variant, turns_half)
-        return self.known[variant.index]
 
     def _over(
         self,
@@ -166,10 +157,19 @@ def _half_about(turns: Sequence[float]) -> bool:
     return any(abs((turn - turns[0]) % 360.0 - 180.0) < 1e-6 for turn in turns)
 
 
-def _lattices(bank: Bank, variant: Variant, turns_half: bool) -> tuple[Lattice, ...]:
-    bodies = bank.own(variant).bodies
-    k = variant.index * BODIES + NEAR
-    pts: NDArray[np.float64] = bodies.pts[bodies.pt_at[k] : bodies.pt_at[k + 1]]
-    starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
-    outer = max((Polygon(pts[a:b]).buffer(0) for a, b in pairwise(starts)), key=lambda p: p.area)
-    return lattices_of(outer, variant.area_mm2, turns_half)
+def _lattices(
+    bank: Bank, variant: Variant, turns_half: bool, stop: Callable[[], bool]
+) -> tuple[Lattice, ...]:
+    """The densest lattices of a variant, gap and all, found when first asked for."""
+    key = (variant.index, turns_half)
+    known: tuple[Lattice, ...] | None = bank.lattices.get(key)
+    if known is None:
+        bodies = bank.own(variant).bodies
+        k = variant.index * BODIES + NEAR
+        pts = bodies.pts[bodies.pt_at[k] : bodies.pt_at[k + 1]]
+        starts = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
+        outer = max((Polygon(pts[a:b]).buffer(0) for a, b in pairwise(starts)), key=lambda p: p.area)
+        known = lattices_of(outer, variant.area_mm2, turns_half, stop)
+        if known:
+            bank.lattices[key] = known
+    return known
