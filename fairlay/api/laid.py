@@ -186,6 +186,7 @@ def state_of(lay_id: int, job: Job, shown: Shown, batch: Batch) -> LaidState:
     """Return how a lay stands."""
     lay = shown.lay
     names = names_of(job, batch.lines)
+    words = {piece: name for piece, (name, _) in names.items()}
     measures = measure(job, lay)
     per_hide = [
         HideFigures(
@@ -238,7 +239,7 @@ def state_of(lay_id: int, job: Job, shown: Shown, batch: Batch) -> LaidState:
                 piece=u.piece,
                 copy_number=u.copy,
                 name=names.get(u.piece, (u.piece, ""))[0],
-                sentences=[_by_name(sentence, names) for sentence in u.sentences],
+                sentences=[by_name(sentence, words) for sentence in u.sentences],
                 by=u.by,
                 signed_by=u.signed_by,
             )
@@ -247,10 +248,11 @@ def state_of(lay_id: int, job: Job, shown: Shown, batch: Batch) -> LaidState:
     )
 
 
-def _by_name(sentence: str, names: Mapping[str, tuple[str, str]]) -> str:
-    """A sentence of the check, with pieces by their names."""
-    for piece, (name, _) in names.items():
-        sentence = sentence.replace(piece, name)
+def by_name(sentence: str, names: Mapping[str, str]) -> str:
+    """Return a sentence of the check about a hide, with pieces by their names and without the hide."""
+    # The name of one piece may begin another's.
+    for piece in sorted(names, key=len, reverse=True):
+        sentence = sentence.replace(piece, names[piece])
     return sentence.partition(": ")[2] or sentence
 
 

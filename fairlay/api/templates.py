@@ -13,7 +13,7 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field, FiniteFloat
 
 from fairlay.api.hand import names_in
-from fairlay.api.laid import placement_out
+from fairlay.api.laid import by_name, placement_out
 from fairlay.api.models import JobOut, LayPlacement, Matrix
 from fairlay.api.pattern_models import FileOut
 from fairlay.api.reading import read_file
@@ -153,7 +153,7 @@ def templates_found(lay_id: int, job_id: int) -> AsLaidOut:
                 name=names[p.piece],
                 outline=drawn(p.found.piece, p.found.at),
                 off_mm=p.off_mm,
-                breaks=list(p.breaks),
+                breaks=[by_name(b, names) for b in p.breaks],
                 may_be=[names.get(m, m) for m in p.found.may_be] if p.off_mm is None else [],
                 support=p.found.support,
             )

@@ -13,6 +13,7 @@ from shapely.affinity import translate
 from shapely.geometry import Point, Polygon
 from shapely.ops import unary_union
 
+from fairlay.api.laid import by_name
 from fairlay.core.errors import Refused
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import Lay, broken_rules
@@ -235,6 +236,12 @@ def test_random_moves_by_hand_leave_a_fair_lay_that_says_what_it_holds(bench: Be
         saved = lays.load(bench.lay_id)
         assert broken_rules(saved.job, Lay(saved.lay.placements)) == ()
     assert insisted.insisted_keys(bench.lay_id) == frozenset()
+
+
+def test_sentences_tell_pieces_apart_whose_ids_begin_alike() -> None:
+    names = {"chair/strap": "Strap", "chair/strap-end": "Strap end"}
+    said = by_name("Q-1: chair/strap-end 1 and chair/strap 2 overlap by 3 mm²", names)
+    assert said == "Strap end 1 and Strap 2 overlap by 3 mm²"
 
 
 def test_card_templates_are_photographed_and_compared_with_the_lay(

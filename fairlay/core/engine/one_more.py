@@ -61,7 +61,7 @@ class OneMore:
         h = self.at = (self.at + 1) % len(self.tables) if self.only is None else self.only
         if h not in self.searches:
             fixed = {slot for slot, lying in self.tables[h].lying.items() if lying.fixed}
-            self.searches[h] = Refill(self.tables[h], {}, self.run.rng, self.run.stop, fixed)
+            self.searches[h] = Refill(self.tables[h], {}, self.run.rng, self.run.stop, fixed, in_rows=False)
         search = self.searches[h]
         search.pool = defaultdict(list, {v: list(copies) for v, copies in self.pool.items()})
         for _ in range(FILLS):

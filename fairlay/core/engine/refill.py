@@ -96,7 +96,8 @@ class Kept:
 class Refill:
     """A search on one hide.
 
-    ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay.
+    ``pool`` holds the copies that lie nowhere, by variant; slots ``held`` stay. Rows of one piece are laid
+    now and then where ``in_rows``: they fill a hide, which is no help where a few pieces must go.
     """
 
     def __init__(
@@ -106,6 +107,7 @@ class Refill:
         rng: np.random.Generator,
         stop: Stop,
         held: set[int] | None = None,
+        in_rows: bool = True,
     ) -> None:
         self.table, self.rng, self.stop, self.held = table, rng, stop, held or set()
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
@@ -130,7 +132,7 @@ class Refill:
         self.butted = BUTTED_FREE if self.free else BUTTED if exact else BUTTED_HELD
         self.squeeze: Squeeze | None = None
         self.rows = Rows(table, rng, stop)
-        self.rowed = self._rows_how_often()
+        self.rowed = self._rows_how_often() if in_rows else 0.0
         self.least_gain = min((w for w in self.worth.values() if w > 0), default=0.0) * LEAST_GAIN
         self.best = self.keep()
 
