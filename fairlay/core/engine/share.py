@@ -25,13 +25,11 @@ from fairlay.core.engine.layer import Lying, Spot, same_spot
 from fairlay.core.engine.pool import KeptPool, Pool
 from fairlay.core.engine.recombine import Recombine
 from fairlay.core.engine.refill import WAYS
-from fairlay.core.engine.rows import Rows, how_often
+from fairlay.core.engine.rows_again import RowsAgain
 from fairlay.core.engine.table import HideTable, Mark, Wish
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
-LEAST_ROWED = 0.06
-"""Rows are laid where copies of one single piece come to so much of an order."""
 DRAWN_IN = 0.04
 """How often the end of a hide is drawn in by pushing pieces together: that takes ten times as long as laying
 some pieces elsewhere.
@@ -75,8 +73,7 @@ class Share:
         }
         self.drawing = DrawIn(tables, self.cuts, self._set_of, rng, stop)
         self.pool = Pool(bank, tables, self.cuts, rng, stop)
-        self.rows = [Rows(t, rng, stop, h) for h, t in enumerate(tables)]
-        self.rowed = self._rows_how_often()
+        self.rows = RowsAgain(job, tables, self.cuts, self.pool, set(self.columns))
         self.had = Recombine(job, bank, tables, self.cuts, self.columns)
         self.home: dict[tuple[str, int], int] = {}
         self.read()
@@ -236,8 +233,8 @@ class Share:
             self._draw_in(opened)
             return
         h = opened[int(rng.integers(len(opened)))]
-        if rng.random() < self.rowed:
-            self._rows_again(h, opened)
+        if rng.random() < self.rows.often:
+            self.rows.lay(h, self._loose(h), opened)
             return
         # What lies nowhere whole gets its parts laid first, while there is room.
         parts_first = any(c and self.bank.variants[v].piece.splits for v, c in self.pool.copies.items())
@@ -268,45 +265,6 @@ class Share:
             self.pool.place_all(
                 others + ([h] if span != NOWHERE and rng.random() < 0.5 else []), shuffle=0.2, opening=True
             )
-            self.pool.place_in_parts()
-
-    def _rows_how_often(self) -> float:
-        """How often the single pieces of a hide are laid again in rows of one of them first."""
-        single = [
-            p.area_mm2 * p.quantity
-            for p in self.job.pieces
-            if not p.filler and p.set_name not in self.columns
-        ]
-        every = sum(p.area_mm2 * p.quantity for p in self.job.pieces if not p.filler)
-        most = max(single, default=0.0) / max(every, 1.0)
-        return how_often(most) if most >= LEAST_ROWED else 0.0
-
-    def _rows_again(self, h: int, opened: Sequence[int]) -> None:
-        """Lay the single pieces of a hide again, rows of one of them first, from the end that is not racked
-        on; the rest there or elsewhere.
-        """
-        table, rng = self.tables[h], self.rng
-        extent, loose = table.extent(), self._loose(h)
-        if extent is None or not loose:
-            return
-        span = self.pool.span(h) or EVERYWHERE
-        tail, neck = self.cuts[h].kept_m2(*extent)
-        weights: dict[int, float] = {}
-        for lying in (table.lying[s] for s in loose):
-            weights[lying.variant.index] = weights.get(lying.variant.index, 0.0) + lying.variant.area_mm2
-        self.pool.take(h, loose)
-        v = list(weights)[
-            int(rng.choice(len(weights), p=np.array(list(weights.values())) / sum(weights.values())))
-        ]
-        self.rows[h].fill(self.pool.copies, self.bank.variants[v], None, span, 1.0 if neck >= tail else -1.0)
-        hosts = [g for g in opened if g != h]
-        rng.shuffle(hosts)
-        shuffle = float(rng.uniform(0.0, 0.5))
-        if table.lying:
-            hosts.append(h)
-        self.pool.place_all(hosts, shuffle)
-        if self.pool.left():
-            self.pool.place_all(range(len(self.tables)), shuffle, opening=True)
             self.pool.place_in_parts()
 
     def _join(self) -> bool:
