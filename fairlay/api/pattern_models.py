@@ -219,6 +219,10 @@ class FileOut(BaseModel):
 class SortDrawing(BaseModel):
     unit_mm: Annotated[FiniteFloat, Field(gt=0, le=1000)]
     uses: dict[str, Use] = {}
+    all_windows: bool = False
+    """All that is closed inside an outline is a window: none of it is sewn or punched, and nothing is a
+    frame.
+    """
 
 
 class TableOut(BaseModel):

@@ -147,7 +147,7 @@ def read_drawing(file_id: int) -> JobOut:
 @router.post("/files/{file_id}/sorted", status_code=202)
 def sort_drawing(file_id: int, asked: SortDrawing) -> JobOut:
     """Have the pieces of a drawing sorted out, once it is said what its layers are and what its unit is."""
-    return read_file(file_id, ReadWork("sorted", {"uses": asked.uses, "unit_mm": asked.unit_mm}))
+    return read_file(file_id, ReadWork("sorted", asked.model_dump(mode="json")))
 
 
 @router.post("/files/{file_id}/traced", status_code=202)

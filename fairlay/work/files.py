@@ -47,7 +47,9 @@ def _read(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
     if work.what == "drawing":
         result = behind_fence(reading.ReadDrawing(kept.name, kept.body))
     elif work.what == "sorted":
-        result = behind_fence(reading.SortDrawing(kept.name, kept.body, said["uses"], said["unit_mm"]))
+        all_windows = bool(said.get("all_windows", False))
+        act = reading.SortDrawing(kept.name, kept.body, said["uses"], said["unit_mm"], all_windows)
+        result = behind_fence(act)
     elif work.what == "traced":
         bar = said.pop("bar_mm")
         found = behind_fence(reading.TracePicture(kept.body, Said(**said), bar))

@@ -16,6 +16,7 @@ from fairlay.core.capture.hide_apart import Press
 from fairlay.core.capture.hide_picture import look_at_hide, look_at_templates
 from fairlay.core.capture.squared_paper import Said, as_jpeg, at_square_mm, camera_of, decode, look, trace_on
 from fairlay.core.capture.templates import Template
+from fairlay.core.formats.by_pen import parted_by_pen
 from fairlay.core.formats.drawing import Drawing, Use
 from fairlay.core.formats.dxf_in import read_dxf
 from fairlay.core.formats.hide_drawing import hide_in_drawing
@@ -47,7 +48,7 @@ class ReadDrawing:
     body: bytes
 
     def __call__(self, tell: Tell) -> dict[str, Any]:
-        found = _drawing(self.name, self.body, tell, 0.9)
+        found = parted_by_pen(_drawing(self.name, self.body, tell, 0.9))
         return drawing_out(self.name, found).model_dump(mode="json")
 
 
@@ -59,11 +60,14 @@ class SortDrawing:
     body: bytes
     uses: dict[str, Use]
     unit_mm: float
+    all_windows: bool
 
     def __call__(self, tell: Tell) -> dict[str, Any]:
-        drawing = _drawing(self.name, self.body, tell, 0.4)
+        drawing = parted_by_pen(_drawing(self.name, self.body, tell, 0.4))
         tell("sorting out its pieces", 0.5)
-        return sorted_out(sort_out(drawing, self.uses, self.unit_mm)).model_dump(mode="json")
+        return sorted_out(
+            sort_out(drawing, self.uses, self.unit_mm, patterns=not self.all_windows)
+        ).model_dump(mode="json")
 
 
 @dataclass(frozen=True)

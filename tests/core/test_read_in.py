@@ -147,11 +147,14 @@ def test_a_piece_in_a_window_of_another() -> None:
     out = found("nested.dxf")
     panel, washer = sorted(out.pieces, key=area, reverse=True)
     assert area(panel) == pytest.approx(120 * 80 - 60 * 40) and area(washer) == pytest.approx(
-        np.pi * (144 - 9), rel=5e-3
+        np.pi * 144, rel=5e-3
     )
-    assert any("crosses" in n for n in out.notes) and any(
-        "2 contours lie inside an outline" in n for n in out.notes
-    )
+    assert [(m.kind, m.width_mm) for m in washer.marks] == [("hole", pytest.approx(6, abs=0.05))]
+    for words in ("crosses", "1 contour lies inside an outline and was taken as a window", "as punched"):
+        assert any(words in n for n in out.notes)
+    as_windows = sort_out(drawing("nested.dxf"), {}, 1.0, patterns=False)
+    washer = min(as_windows.pieces, key=area)
+    assert area(washer) == pytest.approx(np.pi * (144 - 9), rel=5e-3) and not washer.marks
 
 
 @pytest.mark.parametrize(

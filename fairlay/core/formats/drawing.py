@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -57,13 +57,15 @@ MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
 @dataclass(frozen=True, eq=False)
 class Stroke:
     """A line of a drawing: points ``(n, 2)`` in the file's units, y downward; a closed one does not repeat
-    its first point.
+    its first point. ``name`` is what the file calls it, if anything; ``broken``: drawn in dashes or dots.
     """
 
     points: NDArray[np.float64]
     closed: bool
     layer: str
     colour: str
+    name: str = ""
+    broken: bool = False
 
 
 @dataclass(frozen=True)
@@ -120,7 +122,7 @@ class Drawing:
                     len(own),
                     sum(s.closed for s in own),
                     words.get(name, 0),
-                    suggested_use(name) if own else "leave out",
+                    _use_of(name, own),
                 )
             )
         return tuple(out)
@@ -133,6 +135,14 @@ class Drawing:
         points = np.concatenate([s.points for s in self.strokes])
         w, h = np.ptp(points, axis=0)
         return float(w), float(h)
+
+
+def _use_of(layer: str, strokes: Sequence[Stroke]) -> Use:
+    """What a layer is likely for: by its name, else broken lines are sewn and others cut."""
+    if not strokes:
+        return "leave out"
+    by_name = suggested_use(layer)
+    return "stitch" if by_name == "outline" and all(s.broken for s in strokes) else by_name
 
 
 def suggested_use(layer: str) -> Use:
@@ -160,7 +170,7 @@ def sound_drawing(
         if len(points) > 1 and s.closed and abs(points[0] - points[-1]).max() <= SAME_POINT:
             points = points[:-1]
         if len(points) > 1 and (points != points[0]).any():
-            kept.append(Stroke(np.asarray(points, np.float64), s.closed, s.layer, s.colour))
+            kept.append(replace(s, points=np.asarray(points, np.float64)))
     if not kept:
         raise BadPattern(
             "nothing is drawn in this file"

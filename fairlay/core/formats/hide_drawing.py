@@ -63,7 +63,7 @@ def hide_in_drawing(drawing: Drawing, unit_mm: float) -> HideInDrawing:
     uses: dict[str, Use] = dict.fromkeys(named, "outline")
     for name in apart:
         uses[name] = "leave out"
-    found = sort_out(drawing, uses, unit_mm)
+    found = sort_out(drawing, uses, unit_mm, patterns=False)
     if not found.pieces:
         raise BadHide(
             "the drawing has no closed outline",

@@ -201,11 +201,9 @@ def outline_out(contour: Contour, windows: tuple[Contour, ...] = ()) -> OutlineO
 
 
 def found_out(p: FoundPiece) -> FoundOut:
-    """Return a piece that was found as a pattern; drawn left and right, it is a pair."""
-    pair = p.mirrored > 0 and p.mirrored == p.times
-    each = p.times + p.mirrored if pair else p.times
+    """Return a piece that was found as a pattern."""
     pattern = Pattern(
-        slug_of(p.name), p.name, "body leather", each, p.contour, p.windows, pair, marks=p.marks
+        slug_of(p.name), p.name, "body leather", p.wanted, p.contour, p.windows, p.is_pair, marks=p.marks
     )
     length, width = length_and_width(pattern)
     return FoundOut(

@@ -13,15 +13,19 @@ import shapely
 from shapely import STRtree
 from shapely.geometry import LineString, Point, Polygon
 
-from fairlay.core.errors import BadPattern, FairLayError
+from fairlay.core.errors import BadPattern
+from fairlay.core.formats.closing import Closing, Gap
 from fairlay.core.formats.drawing import Drawing, Stroke, Use
-from fairlay.core.formats.joining import Ends, Line, apart, joined, ring_of
+from fairlay.core.formats.drawn_marks import mark_of
+from fairlay.core.formats.joining import Line
+from fairlay.core.formats.nesting import nested, runs_along
+from fairlay.core.formats.words_on import read_words
 from fairlay.core.pattern.contour import Contour, contour_of
-from fairlay.core.pattern.edges import XY, Run, length_mm, line_of
+from fairlay.core.pattern.edges import XY, Run
 from fairlay.core.pattern.pattern import Mark, slug_of
 from fairlay.core.shapes.alike import Outline
-from fairlay.core.shapes.rings import Ring, clean_ring
-from fairlay.core.tolerances import JOIN_MM, MIN_PIECE_AREA_MM2, NEAR_CLOSED_MM
+from fairlay.core.shapes.rings import Ring
+from fairlay.core.tolerances import JOIN_MM, NEAR_CLOSED_MM
 
 MOST_OUTLINES, MOST_LINES, MOST_MARKS = 6_000, 60_000, 6_000
 """More than this is no article: a hatch, a texture, or a layer taken for what it is not."""
@@ -30,27 +34,15 @@ SIZE_CELL_MM = 4.0
 """Outlines alike have nearly the same way round."""
 THIN_MM = 0.01
 """Points nearer than this to the line between their neighbours are left out."""
-DOUBLE_CELL_MM = 0.2
-ROUND_SHARE = 0.03
-"""A closed contour whose points keep the same distance from its middle within 3 % is a punched hole."""
-
-
-@dataclass(frozen=True)
-class Gap:
-    """A place where a contour was not closed, or strokes did not meet: how wide the gap, and whether it was
-    closed.
-    """
-
-    x: float
-    y: float
-    mm: float
-    closed: bool
+LEAST_SEWN_MM = 12.0
+"""A shorter open line is a notch or a slip."""
 
 
 @dataclass(frozen=True, eq=False)
 class FoundPiece:
     """A piece found in a drawing, in mm, moved so that its outline begins at (0, 0); ``at`` is where it was.
-    It is there ``times`` times, and ``mirrored`` times turned over: as many left as right make a pair."""
+    It is there ``times`` times, and ``mirrored`` times turned over: as many left as right make a pair.
+    ``each`` and ``pair`` are what words on it say of how many are cut."""
 
     name: str
     contour: Contour
@@ -59,6 +51,19 @@ class FoundPiece:
     at: tuple[float, float]
     times: int = 1
     mirrored: int = 0
+    each: int | None = None
+    pair: bool = False
+
+    @property
+    def is_pair(self) -> bool:
+        """Whether it is cut left and right: as the drawing's words say, or as it is drawn."""
+        return self.pair or 0 < self.mirrored == self.times
+
+    @property
+    def wanted(self) -> int:
+        """How many are cut for one article: what the words say, else as often as it is drawn."""
+        drawn = self.times + self.mirrored if self.is_pair else self.times
+        return self.each or drawn + (drawn % 2 if self.is_pair else 0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,10 +79,14 @@ class SortedOut:
 
 
 def sort_out(
-    drawing: Drawing, uses: Mapping[str, Use], unit_mm: float, near_closed_mm: float = NEAR_CLOSED_MM
+    drawing: Drawing,
+    uses: Mapping[str, Use],
+    unit_mm: float,
+    near_closed_mm: float = NEAR_CLOSED_MM,
+    patterns: bool = True,
 ) -> SortedOut:
     """Return the pieces of a drawing. ``uses`` says what each layer is for (a layer not named keeps what is
-    suggested).
+    suggested). Where they are no ``patterns``, what lies in an outline is a window, whatever its shape.
 
     Raises BadPattern for a unit that is no length, or a layer that is not in the drawing.
     """
@@ -97,12 +106,16 @@ def sort_out(
     for use in ("outline", "window"):
         _few_enough(by_use.get(use, []), use)
     rings = work.rings(by_use.get("outline", []), "outline")
-    outlines, windows = work.nest(rings)
+    words = [(w.x * unit_mm, w.y * unit_mm) for w in drawing.labels]
+    outlines, windows, marked = work.nest(rings, words, patterns)
     windows += work.rings(by_use.get("window", []), "window")
     pieces = work.pieces(outlines, windows)
+    if patterns:
+        marked["stitch"] = [*marked["stitch"], *work.sewn_lines(pieces)]
     for use in MARKED:
-        work.give_marks(pieces, use, by_use.get(use, []))
+        work.give_marks(pieces, use, [*by_use.get(use, []), *marked.get(use, [])])
     work.name(pieces, drawing, chosen, unit_mm)
+    work.name_as_drawn(pieces, by_use.get("outline", []))
     found = []
     alike = _alike(pieces)
     for i, p in enumerate(pieces):
@@ -117,8 +130,11 @@ def sort_out(
                 tuple(_mark_moved(m, x, y) for m in p.marks),
                 (round(x, 2), round(y, 2)),
                 *alike[i],
+                p.each,
+                p.pair,
             )
         )
+    work.tell_open()
     work.notes += [_alike_words(f) for f in found if f.times + f.mirrored > 1]
     if not found:
         work.notes.insert(
@@ -151,10 +167,6 @@ def _few_enough(strokes: Sequence[Stroke], use: Use) -> None:
         )
 
 
-def _gap(at: Line, mm: float, closed: bool) -> Gap:
-    return Gap(round(float(at[0]), 2), round(float(at[1]), 2), round(mm, 2), closed)
-
-
 def _moved(ring: Ring, x: float, y: float) -> Contour:
     return contour_of(ring - np.array([x, y]))
 
@@ -176,146 +188,35 @@ class _Piece:
         self.windows: list[Ring] = []
         self.marks: list[Mark] = []
         self.name = ""
+        self.each: int | None = None
+        self.pair = False
 
 
-class _Work:
+class _Work(Closing):
     def __init__(self, near_closed_mm: float) -> None:
-        self.near = near_closed_mm
-        self.gaps: list[Gap] = []
-        self.open: list[Line] = []
-        self.notes: list[str] = []
+        super().__init__(near_closed_mm)
         self.tree = STRtree([])
 
-    def rings(self, strokes: Sequence[Stroke], what: str) -> list[Ring]:
-        """Closed rings of strokes: doubles dropped, ends joined."""
-        kept = self.without_doubles(strokes, what)
-        lines = [s.points for s in kept if not s.closed]
-        out: list[Ring] = []
-        for ring in [s.points for s in kept if s.closed] + self.chained(lines):
-            try:
-                clean = clean_ring(ring, what)
-            except FairLayError as error:
-                if abs(
-                    Polygon(ring).area if len(ring) > 3 else 0.0
-                ) >= MIN_PIECE_AREA_MM2 or "crosses" in str(error):
-                    x, y = ring[0]
-                    self.notes.append(f"A contour near x {x:.0f}, y {y:.0f} mm was left out: {error}")
-                    self.open.append(np.asarray(ring))
-                continue
-            out.append(clean)
-        return self.without_double_rings(out, what)
-
-    def without_doubles(self, strokes: Sequence[Stroke], what: str) -> list[Stroke]:
-        kept: list[Stroke] = []
-        near: dict[tuple[int, int], list[Stroke]] = {}
-        doubles = 0
-        for s in strokes:
-            col, row = (int(v // DOUBLE_CELL_MM) for v in s.points.min(axis=0))
-            about = [o for c in (-1, 0, 1) for r in (-1, 0, 1) for o in near.get((col + c, row + r), ())]
-            if any(s.closed == o.closed and _same(s.points, o.points, s.closed) for o in about):
-                doubles += 1
-                continue
-            kept.append(s)
-            near.setdefault((col, row), []).append(s)
-        if doubles:
-            self.notes.append(
-                f"{doubles} {what} {'line was' if doubles == 1 else 'lines were'} drawn twice; one of each "
-                "was kept."
-            )
-        return kept
-
-    def without_double_rings(self, rings: list[Ring], what: str) -> list[Ring]:
-        polygons = [Polygon(r) for r in rings]
-        areas = np.array([p.area for p in polygons])
-        out: list[Ring] = []
-        dropped: set[int] = set()
-        tree = STRtree(polygons)
-        for i, own in enumerate(polygons):
-            if i in dropped:
-                continue
-            out.append(rings[i])
-            # What covers its middle and is as large may be the same again.
-            for j in (int(k) for k in tree.query(own.representative_point(), predicate="intersects")):
-                if j <= i or j in dropped or abs(areas[j] - areas[i]) >= 0.02 * areas[i]:
-                    continue
-                if polygons[j].symmetric_difference(own).area < 0.01 * areas[i]:
-                    dropped.add(j)
-                    self.notes.append(f"An {what} lies twice upon itself; one was kept.")
-        return out
-
-    def chained(self, lines: list[Line]) -> list[Ring]:
-        """Open lines joined end to end, nearest ends first; those that close within the tolerance."""
-        ends = Ends(lines, self.near)
-        out: list[Ring] = []
-        for first in range(len(lines)):
-            if not ends.is_left(first):
-                continue
-            ends.take(first)
-            chain, turned = np.asarray(lines[first]), False
-            while True:
-                closing = apart(chain[0], chain[-1]) if len(chain) > 2 else math.inf
-                far, backwards, k = ends.nearest(chain[-1])
-                if closing <= min(far, self.near):
-                    break
-                if far <= self.near:
-                    ends.take(k)
-                    following = lines[k][::-1] if backwards else lines[k]
-                    if far > JOIN_MM:
-                        self.gaps.append(_gap(chain[-1], far, True))
-                    chain = joined(chain, following, self.near)
-                elif not turned and ends.nearest(chain[0])[0] <= self.near:
-                    chain, turned = chain[::-1], True
-                else:
-                    break
-            closing = apart(chain[0], chain[-1])
-            if len(chain) > 2 and closing <= self.near:
-                if closing > JOIN_MM:
-                    self.gaps.append(_gap(chain[-1], closing, True))
-                out.append(ring_of(chain, self.near))
-            else:
-                self.gaps.append(_gap(chain[-1], closing, False))
-                self.open.append(chain)
-        closed = [g for g in self.gaps if g.closed]
-        if closed:
-            self.notes.append(
-                f"{len(closed)} {'gap' if len(closed) == 1 else 'gaps'} of up to "
-                f"{max(g.mm for g in closed):.2f} mm {'was' if len(closed) == 1 else 'were'} closed; see "
-                "where."
-            )
-        unclosed = [g.mm for g in self.gaps if not g.closed]
-        if unclosed:
-            self.notes.append(
-                f"{len(unclosed)} {'line encloses' if len(unclosed) == 1 else 'lines enclose'} nothing: open "
-                f"by {min(unclosed):.1f} mm or more."
-            )
-        return out
-
-    def nest(self, rings: list[Ring]) -> tuple[list[Ring], list[Ring]]:
-        """Outlines, and the contours inside them, which are their windows; one inside a window is a piece
-        again.
-        """
-        polygons = [Polygon(r) for r in rings]
-        depth = [0] * len(polygons)
-        if polygons:
-            inner, outer = STRtree(polygons).query(
-                [p.representative_point() for p in polygons], predicate="intersects"
-            )
-            wide: dict[int, Polygon] = {}
-            for i, j in zip(inner.tolist(), outer.tolist(), strict=True):
-                if i == j or polygons[j].area <= polygons[i].area:
-                    continue
-                if j not in wide:
-                    wide[j] = polygons[j].buffer(0.05)
-                    shapely.prepare(wide[j])
-                depth[i] += bool(wide[j].contains(polygons[i]))
-        windows = [r for r, d in zip(rings, depth, strict=True) if d % 2]
-        if windows:
-            one = len(windows) == 1
-            self.notes.append(
-                f"{len(windows)} {'contour lies' if one else 'contours lie'} inside an outline and "
-                f"{'was' if one else 'were'} taken as {'a window' if one else 'windows'}."
-            )
-        return [r for r, d in zip(rings, depth, strict=True) if d % 2 == 0], windows
+    def nest(
+        self, rings: list[Ring], words: Sequence[tuple[float, float]], patterns: bool
+    ) -> tuple[list[Ring], list[Ring], dict[Use, list[Stroke]]]:
+        """Outlines, their windows, and what is sewn along them or punched in them."""
+        found = nested(rings, words, patterns)
+        for of, said in (
+            (found.windows, "{} inside an outline and {} taken as {}."),
+            (found.sewn, "{} along an outline, a few mm inside, and {} taken as stitch lines."),
+            (found.punched, "{} small and round inside an outline and {} taken as punched."),
+            (found.frames, "{} round all others and {} left out: it is a frame."),
+        ):
+            if of:
+                self.notes.append(_contours(len(of), said))
+        sewn = [Stroke(rings[i], True, "", "") for i in found.sewn]
+        punched = [Stroke(rings[i], True, "", "") for i in found.punched]
+        return (
+            [rings[i] for i in found.outlines],
+            [rings[i] for i in found.windows],
+            {"stitch": sewn, "hole": punched},
+        )
 
     def pieces(self, outlines: list[Ring], windows: list[Ring]) -> list[_Piece]:
         pieces = [_Piece(r) for r in outlines]
@@ -331,6 +232,26 @@ class _Work:
             else:
                 owner.windows.append(window)
         return pieces
+
+    def sewn_lines(self, pieces: list[_Piece]) -> list[Stroke]:
+        """Open lines that run along the outline of the piece they lie in: no outlines but stitches."""
+        sewn = []
+        for k, line in enumerate(self.open):
+            own = LineString(line)
+            owner = self.owner(pieces, own.interpolate(0.5, normalized=True))
+            if owner is not None and own.length >= LEAST_SEWN_MM and runs_along(own, owner.polygon):
+                sewn.append(k)
+        if sewn:
+            one = len(sewn) == 1
+            self.notes.append(
+                f"{len(sewn)} open {'line runs' if one else 'lines run'} along an outline, a few mm inside, "
+                f"and {'was' if one else 'were'} taken as stitch lines."
+            )
+        out = [Stroke(self.open[k], False, "", "") for k in sewn]
+        ends = {tuple(np.round(line.points[-1], 2).tolist()) for line in out}
+        self.gaps = [g for g in self.gaps if g.closed or (g.x, g.y) not in ends]
+        self.open = [line for k, line in enumerate(self.open) if k not in sewn]
+        return out
 
     def owner(self, pieces: list[_Piece], point: Point, reach: float = 0.0) -> _Piece | None:
         near = self.tree.query(point, predicate="dwithin", distance=max(reach, 1e-9))
@@ -370,68 +291,47 @@ class _Work:
                     "taken as a name."
                 )
             owner = self.owner(pieces, Point(label.x * unit_mm, label.y * unit_mm), 2.0)
-            if owner is not None and not owner.name:
-                try:
-                    slug_of(label.text)
-                except BadPattern:
-                    continue
-                owner.name = label.text[:80]
+            if owner is None:
+                continue
+            said = read_words(label.text)
+            if said.each is not None and owner.each is None:
+                owner.each, owner.pair = said.each, said.pair
+                self.notes.append(
+                    f"How many are cut was read from the drawing's words ({label.text[:40]!r})."
+                )
+            if said.name and not owner.name and _can_be_named(said.name):
+                owner.name = said.name[:80]
+
+    def name_as_drawn(self, pieces: list[_Piece], strokes: Sequence[Stroke]) -> None:
+        """Give pieces without a name what their outline is called in the file, if nothing else is."""
+        called: dict[str, list[_Piece]] = {}
+        tree = STRtree([p.polygon.exterior for p in pieces])
+        for s in strokes:
+            if not s.name or not _can_be_named(s.name):
+                continue
+            for k in tree.query(Point(s.points[0]), predicate="dwithin", distance=JOIN_MM).tolist():
+                own = called.setdefault(s.name, [])
+                if pieces[k] not in own:
+                    own.append(pieces[k])
+        for name, own in called.items():
+            sizes = [p.polygon.length for p in own]
+            if max(sizes) - min(sizes) <= 0.01 * max(sizes):
+                for p in own:
+                    p.name = p.name or name[:80]
 
 
-def _same(a: Line, b: Line, closed: bool) -> bool:
-    if (
-        np.abs(a.min(axis=0) - b.min(axis=0)).max() > 0.05
-        or np.abs(a.max(axis=0) - b.max(axis=0)).max() > 0.05
-    ):
+def _can_be_named(name: str) -> bool:
+    try:
+        slug_of(name)
+    except BadPattern:
         return False
-    la, lb = (LineString(np.concatenate([p, p[:1]]) if closed else p) for p in (a, b))
-    return bool(abs(la.length - lb.length) < 0.2 and la.hausdorff_distance(lb) < 0.05)
+    return True
 
 
-def mark_of(use: Use, stroke: Stroke, ring: Ring, name: str) -> Mark:
-    """Return the mark that a stroke on a layer stands for; ``ring`` is the outline of its piece."""
-    points = stroke.points
-    path = tuple(XY(round(float(x), 3), round(float(y), 3)) for x, y in points)
-    if use == "hole" and len(points) > 2:
-        middle = np.asarray(Polygon(points).centroid.coords[0]) if stroke.closed else points.mean(axis=0)
-        box = np.asarray(Polygon(points).minimum_rotated_rectangle.exterior.coords)
-        one, two = box[1] - box[0], box[2] - box[1]
-        (a, long_), (b, _) = sorted(((float(np.hypot(*v)), v) for v in (one, two)), key=lambda s: -s[0])
-        at = XY(round(float(middle[0]), 3), round(float(middle[1]), 3))
-        if a - b < ROUND_SHARE * a + 0.05:
-            return Mark(name, "hole", at=at, width_mm=round((a + b) / 2, 2))
-        return Mark(
-            name,
-            "slot",
-            at=at,
-            width_mm=round(b, 2),
-            length_mm=round(a, 2),
-            turn_deg=round(math.degrees(math.atan2(long_[1], long_[0])) % 180, 2),
-        )
-    if use == "hole":
-        return Mark(
-            name,
-            "hole",
-            at=XY(round(float(points.mean(axis=0)[0]), 3), round(float(points.mean(axis=0)[1]), 3)),
-            width_mm=2.0,
-        )
-    if use in ("glue", "skive"):
-        edge = LineString(np.concatenate([ring, ring[:1]]))
-        width = float(np.median(shapely.distance(edge, shapely.points(points))))
-        if stroke.closed:
-            return Mark(name, use, width_mm=round(max(width, 0.5), 2))
-        ends = [
-            XY(*(round(v, 3) for v in edge.interpolate(edge.project(Point(p))).coords[0]))
-            for p in (points[0], points[-1])
-        ]
-        runs = (Run(ends[0], ends[1]), Run(ends[1], ends[0]))
-        run = min(runs, key=lambda r: abs(length_mm(line_of(ring, r)) - length_mm(points)))
-        return Mark(name, use, run=run, width_mm=round(max(width, 0.5), 2))
-    if use == "place":
-        return Mark(name, "place", path=path, closed=True, covers=False)
-    if use == "fold":
-        return Mark(name, "fold", path=path)
-    return Mark(name, "stitch", path=path, closed=stroke.closed)
+def _contours(n: int, said: str) -> str:
+    one = n == 1
+    lies = f"{n} {'contour lies' if one else 'contours lie'}"
+    return said.format(lies, "was" if one else "were", "a window" if one else "windows")
 
 
 def _alike(pieces: Sequence[_Piece]) -> dict[int, tuple[int, int]]:

@@ -13,14 +13,25 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
+import numpy as np
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 from fontTools.misc.transform import Transform
+from numpy.typing import NDArray
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.drawing import FINEST_UNIT, MOST_POINTS, Drawing, Label, Stroke, sound_drawing
+from fairlay.core.formats.svg_names import Names
 from fairlay.core.formats.svg_pen import SHAPES, WITHIN_MM, Pen, tag_of
-from fairlay.core.formats.svg_style import KEPT_STYLES, colour_of, styles_of
+from fairlay.core.formats.svg_style import (
+    KEPT_STYLES,
+    NOT_INHERITED,
+    colour_of,
+    is_broken,
+    is_hidden,
+    is_painted,
+    styles_of,
+)
 from fairlay.core.formats.svg_values import (
     PX_MM,
     Viewport,
@@ -31,12 +42,6 @@ from fairlay.core.formats.svg_values import (
 )
 
 SAYS_SIZE = re.compile(r"^\s*[\d.eE+-]+\s*(mm|cm|in|pt|pc|q)\s*$", re.IGNORECASE)
-LABEL_KEYS = (
-    "{http://www.inkscape.org/namespaces/inkscape}label",
-    "inkscape:label",
-    "data-layer",
-    "data-name",
-)
 HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
 MOST_DEEP: Final = 200
 """Groups within groups; a drawing has a few dozen."""
@@ -50,13 +55,14 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class _Where:
-    """Where an element stands: what takes its coordinates to px, its viewport, its layer and inherited
-    style.
+    """Where an element stands: what takes its coordinates to px, its viewport, its layer, name and
+    inherited style.
     """
 
     to_px: Transform
     view: Viewport
     layer: str = ""
+    name: str = ""
     style: tuple[tuple[str, str], ...] = ()
     deep: int = 0
     uses: int = 0
@@ -121,6 +127,9 @@ class _Reading:
         self.root, self.within, self.tell = root, within, tell
         self.ids = {e.get("id"): e for e in root.iter() if e.get("id")}
         self.styles = styles_of(root)
+        self.names = Names(root)
+        self.page = (0.0, 0.0)
+        self.pages: list[int] = []
         self.strokes: list[Stroke] = []
         self.labels: list[Label] = []
         self.notes: list[str] = []
@@ -139,9 +148,13 @@ class _Reading:
             width, height = usual
         fit = fitted(box, width, height, root.get("preserveAspectRatio"))
         view = Viewport(box[2], box[3]) if box else Viewport(width, height)
+        self.page = (width, height)
         where = self._styled(root, _Where(fit, view))
         for child in root:
             self._walk(child, where)
+        if self.pages and sum(s.closed for s in self.strokes) > len(self.pages):
+            self.strokes = [s for i, s in enumerate(self.strokes) if i not in self.pages]
+            self.notes.append("A ground as large as the page was left out: it is painted, not drawn.")
         says = (
             f"The file says its own size ({root.get('width')} wide)."
             if known
@@ -160,7 +173,7 @@ class _Reading:
                 continue
             where = self._styled(element, where)
             style = dict(where.style)
-            if style.get("display") == "none":
+            if is_hidden(style):
                 self.notes.append(f"Something hidden on {where.layer or 'the drawing'} was left out.")
             elif tag == "use":
                 stack += self._used(element, self._moved(element, where))
@@ -194,14 +207,13 @@ class _Reading:
     def _styled(self, element: ET.Element, where: _Where) -> _Where:
         """Where an element stands with its own layer and style."""
         tag = tag_of(element)
-        layer = next((element.get(k) or "" for k in LABEL_KEYS if element.get(k)), "")
-        if not layer and tag in ("g", "svg") and element is not self.root:
-            layer = element.get("id") or ""
+        layer, name = self.names.of(element, tag in HOLDS, where.layer, where.name)
         told = {k: element.get(k) or "" for k in KEPT_STYLES if element.get(k)} | self.styles(element)
-        if not len(element) and not told and layer in ("", where.layer):
+        if not len(element) and not told and (layer, name) == (where.layer, where.name):
             return where  # most of a large file: one line among many that look alike
         own = dict(where.style)
-        own.pop("display", None)  # not inherited: what holds it is not drawn at all
+        for key in NOT_INHERITED:
+            own.pop(key, None)  # what holds it is not drawn at all
         own |= told
         size = own.get("font-size")
         view = where.view
@@ -214,7 +226,7 @@ class _Reading:
                 expected=f"at most {MOST_DEEP} groups within groups",
             )
         return replace(
-            where, layer=layer or where.layer, style=tuple(own.items()), view=view, deep=where.deep + 1
+            where, layer=layer, name=name, style=tuple(own.items()), view=view, deep=where.deep + 1
         )
 
     def _inside(
@@ -261,24 +273,31 @@ class _Reading:
         return [(target, here)]
 
     def _word(self, element: ET.Element, where: _Where) -> None:
-        words = " ".join(" ".join(element.itertext()).split())
+        """Words, line by line: lines are parts that say where they begin."""
         view = where.view
-        x = length_px(_first(element.get("x")), view.width, view.font)
-        y = length_px(_first(element.get("y")), view.height, view.font)
-        for part in element:
-            if element.get("x") is None and part.get("x"):
-                x = length_px(_first(part.get("x")), view.width, view.font)
-                y = length_px(_first(part.get("y")), view.height, view.font)
-                break
-        if words:
-            px, py = where.to_px.transformPoint((x, y))
-            self.labels.append(Label(words, float(px), float(py), where.layer or "text"))
+        parts = [p for p in element if p.get("y") or p.get("dy")]
+        lines = [(p, "".join(p.itertext())) for p in parts] or [(element, "".join(element.itertext()))]
+        if parts and (element.text or "").strip():
+            lines.insert(0, (element, element.text or ""))
+        for part, text in lines:
+            words = " ".join(text.split())
+            x, y = (
+                length_px(_first(part.get(k) or element.get(k) or _of_parts(element, k)), of, view.font)
+                for k, of in (("x", view.width), ("y", view.height))
+            )
+            if words:
+                px, py = where.to_px.transformPoint((x, y))
+                self.labels.append(Label(words, float(px), float(py), where.layer or "text"))
 
     def _shape(self, tag: str, element: ET.Element, where: _Where, style: Mapping[str, str]) -> None:
         colour = colour_of(style)
         pen = Pen(where.to_px, self.within)
         draw = SHAPES.get(tag)
         if draw is None:
+            return
+        edged = is_painted(style, "stroke")
+        if not edged and not is_painted(style, "fill"):
+            self.notes.append(f"Something unpainted on {where.layer or 'the drawing'} was left out.")
             return
         draw(element, where.view, pen)
         for points, closed in pen.strokes():
@@ -289,8 +308,23 @@ class _Reading:
                     value=self.points,
                     expected="a pattern, not a scanned picture traced by machine",
                 )
-            self.strokes.append(Stroke(points, closed, where.layer or colour or "drawing", colour))
+            if not edged and closed and self._fills_page(points):
+                self.pages.append(len(self.strokes))
+            layer = where.layer or colour or "drawing"
+            self.strokes.append(Stroke(points, closed, layer, colour, where.name, is_broken(style)))
+
+    def _fills_page(self, points: NDArray[np.float64]) -> bool:
+        """Whether a painted ground covers all of the page."""
+        low, high = points.min(axis=0), points.max(axis=0)
+        w, h = self.page
+        return len(points) <= 5 and bool(
+            low[0] <= 0.005 * w and low[1] <= 0.005 * h and high[0] >= 0.995 * w and high[1] >= 0.995 * h
+        )
 
 
 def _first(text: str | None) -> str | None:
     return (text or "").replace(",", " ").split()[0] if (text or "").strip() else None
+
+
+def _of_parts(element: ET.Element, key: str) -> str | None:
+    return next((part.get(key) for part in element if part.get(key)), None)

@@ -11,8 +11,20 @@ import tinycss2
 from tinycss2.color3 import parse_color
 
 from fairlay.core.formats.svg_pen import tag_of
+from fairlay.core.formats.svg_values import length_px
 
-KEPT_STYLES = ("display", "visibility", "stroke", "fill", "font-size")
+KEPT_STYLES = (
+    "display",
+    "visibility",
+    "stroke",
+    "fill",
+    "font-size",
+    "opacity",
+    "stroke-opacity",
+    "fill-opacity",
+    "stroke-dasharray",
+)
+NOT_INHERITED = ("display", "opacity")
 
 
 def colour_of(style: Mapping[str, str]) -> str:
@@ -24,6 +36,33 @@ def colour_of(style: Mapping[str, str]) -> str:
             if isinstance(found, tuple):
                 return "#" + "".join(f"{round(255 * max(0.0, min(1.0, c))):02x}" for c in found[:3])
     return "" if style.get("fill") == "none" else "#000000" if "stroke" in style or "fill" in style else ""
+
+
+def is_painted(style: Mapping[str, str], what: str) -> bool:
+    """Whether a shape's ``what`` ("stroke" or "fill") shows; a filling does unless told otherwise."""
+    text = style.get(what, "black" if what == "fill" else "none").strip()
+    if text in ("none", "transparent") or _nothing(style.get(f"{what}-opacity")):
+        return False
+    found = parse_color(text)
+    return not (isinstance(found, tuple) and found[3] == 0)
+
+
+def is_hidden(style: Mapping[str, str]) -> bool:
+    """Whether an element, and all in it, is not drawn at all."""
+    return style.get("display") == "none" or _nothing(style.get("opacity"))
+
+
+def is_broken(style: Mapping[str, str]) -> bool:
+    """Whether a line is drawn in dashes or dots."""
+    parts = style.get("stroke-dasharray", "none").replace(",", " ").split()
+    return any(length_px(part, 100.0) > 0 for part in parts)
+
+
+def _nothing(share: str | None) -> bool:
+    try:
+        return share is not None and float(share.strip().rstrip("%")) == 0
+    except ValueError:
+        return False
 
 
 def _declared(text: str) -> dict[str, str]:

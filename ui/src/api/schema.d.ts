@@ -8065,6 +8065,11 @@ export interface components {
         };
         /** SortDrawing */
         SortDrawing: {
+            /**
+             * All Windows
+             * @default false
+             */
+            all_windows: boolean;
             /** Unit Mm */
             unit_mm: number;
             /**

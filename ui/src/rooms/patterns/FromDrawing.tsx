@@ -62,8 +62,8 @@ export function FromDrawing({ hand, onAdded }: { hand: Hand; onAdded: () => void
       <div className="docket torn px-6 pt-6 pb-6">
         <h2 className="font-stamp text-xl font-bold">SVG or DXF</h2>
         <p className="mt-2">
-          Outlines, windows, stitch lines, holes and folds may stand on layers of their own; you say
-          what each layer is. Units are asked for where the file does not say.
+          Outlines, windows, stitch lines, holes and folds may stand on layers, or in colours, of
+          their own; you say what each is. Units are asked for where the file does not say.
         </p>
         <PickFile
           label="Drawing"
@@ -114,6 +114,7 @@ function OneDrawing({
   const [unit, setUnit] = useState<string | null>(null)
   const [bar, setBar] = useState(100)
   const [uses, setUses] = useState<Record<string, Use>>({})
+  const [allWindows, setAllWindows] = useState(false)
   const [drafts, setDrafts] = useState<Record<number, Draft>>({})
   const [out, setOut] = useState<Record<number, boolean>>({})
   const [trouble, setTrouble] = useState<Error | null>(null)
@@ -123,7 +124,7 @@ function OneDrawing({
   const unitMm = d ? ((unit ? d.units_mm[unit] : undefined) ?? d.unit_mm ?? null) : null
   const mm = unitMm === null ? null : (unitMm * 100) / bar
   const sorted = useQuery({
-    queryKey: ['sorted', file.id, mm, uses],
+    queryKey: ['sorted', file.id, mm, uses, allWindows],
     enabled: mm !== null,
     retry: false,
     placeholderData: keepPreviousData,
@@ -132,7 +133,7 @@ function OneDrawing({
         told(
           api.POST('/api/ways-in/files/{file_id}/sorted', {
             params: { path },
-            body: { unit_mm: mm ?? 1, uses },
+            body: { unit_mm: mm ?? 1, uses, all_windows: allWindows },
           }),
         ),
         (job_id) =>
@@ -309,7 +310,7 @@ function OneDrawing({
         <table className="mt-3 w-full">
           <thead>
             <tr className="text-left text-[13px] text-ink-soft">
-              <th className="font-normal">Layer</th>
+              <th className="font-normal">Layer or colour</th>
               <th className="font-normal">lines</th>
               <th className="font-normal">what it is</th>
             </tr>
@@ -343,6 +344,17 @@ function OneDrawing({
             ))}
           </tbody>
         </table>
+        <label className="mt-2 flex min-h-11 items-center gap-2">
+          <input
+            type="checkbox"
+            className="size-5"
+            checked={allWindows}
+            onChange={(e) => {
+              setAllWindows(e.target.checked)
+            }}
+          />
+          All that is closed inside an outline is a window
+        </label>
         {[...d.notes, ...(sorted.data?.notes ?? [])].map((note) => (
           <p key={note} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-1.5 text-sm">
             {note}

@@ -1,0 +1,146 @@
+"""Closed contours inside each other: outlines, what is cut out of them, what is sewn along them, and the
+frame round all.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Final
+
+import numpy as np
+import shapely
+from shapely import STRtree
+from shapely.geometry import LineString, Polygon
+
+from fairlay.core.shapes.rings import Ring
+
+STITCH_FROM_MM, STITCH_TO_MM = 1.0, 6.5
+"""Stitch lines run 3 mm or 1/8 in from the edge mostly, a quarter of an inch at most; no leather is cut to
+a band as narrow as that."""
+ROW_FROM_MM: Final = 1.0
+ALONG_SHARE: Final = 0.93
+"""How much of a stitch line keeps its distance; at corners it may not."""
+LEAST_WITHIN: Final = 0.6
+"""A ring of leather is mostly hole; what is sewn all round is mostly leather."""
+MOST_PUNCH_MM: Final = 16.0
+MOST_SLOT_MM: Final = 12.0
+TRUE_ROUND: Final = 0.05
+TRUE_SLOT: Final = 0.012
+FRAME_HOLDS: Final = 2
+"""A frame holds at least so many things that look like pieces by themselves."""
+LOOK_MM: Final = 4.0
+
+
+@dataclass
+class Nested:
+    """What some closed contours are to each other: each index in one list."""
+
+    outlines: list[int] = field(default_factory=list)
+    windows: list[int] = field(default_factory=list)
+    sewn: list[int] = field(default_factory=list)
+    punched: list[int] = field(default_factory=list)
+    frames: list[int] = field(default_factory=list)
+
+
+def nested(rings: Sequence[Ring], words: Sequence[tuple[float, float]] = (), patterns: bool = True) -> Nested:
+    """Return what each ring ``(n, 2)`` in mm is: outermost an outline, in an outline a window, in a window an
+    outline again.
+
+    Where they are ``patterns``: a contour that keeps one small distance from the edge round it is sewn, a
+    small round one or a slot in an outline is punched, and a rectangle round things that hold contours, or
+    ``words`` (where they stand), is a frame and no piece.
+    """
+    polygons = [Polygon(r) for r in rings]
+    inside = _inside(polygons)
+    out = Nested()
+    areas = [p.area for p in polygons]
+    holding = set().union(*inside)
+    if patterns and polygons:
+        at = np.array([shapely.Point(w) for w in words], object)
+        worded = set(STRtree(polygons).query(at, predicate="within")[1].tolist())
+        out.frames = [i for i in holding if _is_frame(i, polygons, inside, holding | worded)]
+    passed = set(out.frames)
+    depth: dict[int, int] = {}
+    for i in sorted(range(len(rings)), key=lambda k: -areas[k]):
+        if i in passed:
+            continue
+        about = sorted((j for j in inside[i] if j not in out.frames), key=lambda j: areas[j])
+        within = [j for j in about if j not in passed]
+        in_leather = bool(within) and depth[within[0]] % 2 == 0
+        if patterns and in_leather and _is_sewn(polygons[i], polygons[about[0]], polygons[within[0]]):
+            out.sewn.append(i)
+            passed.add(i)
+            continue
+        depth[i] = len(within)
+    for i in sorted(depth):
+        if depth[i] % 2 == 0:
+            out.outlines.append(i)
+        elif patterns and i not in holding and is_punched(rings[i]):
+            out.punched.append(i)
+        else:
+            out.windows.append(i)
+    return out
+
+
+def is_punched(ring: Ring) -> bool:
+    """Whether a ring is as a punch leaves it: a circle, or a slot with round ends."""
+    own = Polygon(ring)
+    middle = np.asarray(own.centroid.coords[0])
+    radii = np.hypot(*(ring - middle).T)
+    mean = float(radii.mean())
+    if len(ring) >= 8 and float(np.ptp(radii)) < TRUE_ROUND * mean:
+        return bool(2 * mean <= MOST_PUNCH_MM)
+    box = np.asarray(own.minimum_rotated_rectangle.exterior.coords)
+    b, a = sorted(float(np.hypot(*(box[k + 1] - box[k]))) for k in (0, 1))
+    if b > MOST_SLOT_MM or b <= 0 or a > 12 * b or len(ring) < 10:
+        return False
+    area, way = a * b - (1 - math.pi / 4) * b * b, 2 * (a - b) + math.pi * b
+    return bool(abs(own.area - area) < TRUE_SLOT * area and abs(own.length - way) < TRUE_SLOT * way)
+
+
+def _inside(polygons: Sequence[Polygon]) -> list[set[int]]:
+    """For each polygon, those that it lies in."""
+    out: list[set[int]] = [set() for _ in polygons]
+    if not polygons:
+        return out
+    inner, outer = STRtree(polygons).query(
+        [p.representative_point() for p in polygons], predicate="intersects"
+    )
+    wide: dict[int, Polygon] = {}
+    for i, j in zip(inner.tolist(), outer.tolist(), strict=True):
+        if i == j or polygons[j].area <= polygons[i].area:
+            continue
+        if j not in wide:
+            wide[j] = polygons[j].buffer(0.05)
+            shapely.prepare(wide[j])
+        if wide[j].contains(polygons[i]):
+            out[i].add(j)
+    return out
+
+
+def _is_sewn(own: Polygon, nearest: Polygon, outline: Polygon) -> bool:
+    """Whether a contour runs along the one round it, or along a row of stitches that does."""
+    return own.area >= LEAST_WITHIN * outline.area and runs_along(own.exterior, nearest)
+
+
+def runs_along(line: LineString, nearest: Polygon) -> bool:
+    """Whether a line keeps one distance from an outline, as stitches do."""
+    looked = shapely.get_coordinates(shapely.segmentize(line, LOOK_MM))
+    far = shapely.distance(nearest.exterior, shapely.points(looked))
+    middle = float(np.median(far))
+    if not STITCH_FROM_MM <= middle <= STITCH_TO_MM:
+        return False
+    return float(np.mean(np.abs(far - middle) <= max(0.35, 0.12 * middle))) >= ALONG_SHARE
+
+
+def _is_frame(i: int, polygons: Sequence[Polygon], inside: Sequence[set[int]], like_pieces: set[int]) -> bool:
+    """Whether a rectangle lies round all others, and some of these look like pieces by themselves."""
+    own = polygons[i]
+    if inside[i] or own.area < 0.98 * own.minimum_rotated_rectangle.area:
+        return False
+    others = [k for k in range(len(polygons)) if k != i]
+    if any(i not in inside[k] for k in others):
+        return False
+    return sum(len(inside[k]) == 1 and k in like_pieces for k in others) >= FRAME_HOLDS
