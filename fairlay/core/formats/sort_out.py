@@ -204,7 +204,7 @@ class _Work(Closing):
         found = nested(rings, words, patterns)
         for of, said in (
             (found.windows, "{} inside an outline and {} taken as {}."),
-            (found.sewn, "{} along an outline, a few mm inside, and {} taken as stitch lines."),
+            (found.sewn, "{} along an outline, a few mm inside, and {} taken as sewn."),
             (found.punched, "{} small and round inside an outline and {} taken as punched."),
             (found.frames, "{} round all others and {} left out: it is a frame."),
         ):
@@ -245,7 +245,7 @@ class _Work(Closing):
             one = len(sewn) == 1
             self.notes.append(
                 f"{len(sewn)} open {'line runs' if one else 'lines run'} along an outline, a few mm inside, "
-                f"and {'was' if one else 'were'} taken as stitch lines."
+                f"and {'was' if one else 'were'} taken as sewn."
             )
         out = [Stroke(self.open[k], False, "", "") for k in sewn]
         ends = {tuple(np.round(line.points[-1], 2).tolist()) for line in out}

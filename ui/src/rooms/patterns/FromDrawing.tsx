@@ -169,6 +169,7 @@ function OneDrawing({
   const [x0, y0] = [least(xs), least(ys)]
   const bounds = { x0: 0, y0: 0, x1: Math.max(1, most(xs) - x0), y1: Math.max(1, most(ys) - y0) }
   const pieces = sorted.data?.pieces ?? []
+  const notes = [...d.notes, ...(sorted.data?.notes ?? [])]
   const draft = (i: number) =>
     drafts[i] ?? {
       ...draftFor(pieces[i]?.pattern.name ?? '', article),
@@ -355,11 +356,13 @@ function OneDrawing({
           />
           All that is closed inside an outline is a window
         </label>
-        {[...d.notes, ...(sorted.data?.notes ?? [])].map((note) => (
-          <p key={note} className="mt-2 border-l-4 border-brass bg-brass/15 px-3 py-1.5 text-sm">
-            {note}
-          </p>
-        ))}
+        {notes.length > 0 && (
+          <ul className="mt-2 grid gap-1 border-l-4 border-brass bg-brass/15 px-3 py-1.5 text-sm">
+            {notes.map((note) => (
+              <li key={note}>{note}</li>
+            ))}
+          </ul>
+        )}
         {sorted.isFetching && <Reading job={reading} what="its pieces" />}
         <Trouble error={sorted.error} onPaper />
         {pieces.length > 0 && (
