@@ -20,6 +20,7 @@ from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
 from fairlay.core.engine.in_parts import one_in_parts
+from fairlay.core.engine.lanes import Lanes, is_strip
 from fairlay.core.engine.layer import Lying, Spot, same_spot
 from fairlay.core.engine.rows import Rows, how_often
 from fairlay.core.engine.squeeze import Squeeze
@@ -49,9 +50,10 @@ LOOKS_FOR_WASTE = 24
 LONG_MM = 380.0
 """Straps longer than this mostly stay: taking one up opens half the hide, and its lane is hard to find again.
 """
-Move = Literal["scan", "butt", "room", "trade", "join", "rows"]
-"""A place filled again by scanning, or side to side first, or with rows of one piece first; room made for
-something left over; pieces traded for others that are pushed in; a piece that lies in parts laid whole.
+Move = Literal["scan", "butt", "room", "trade", "join", "rows", "lanes"]
+"""A place filled again by scanning, or side to side first, or with rows of one piece, or lanes of straps,
+first; room made for something left over; pieces traded for others that are pushed in; a piece that lies in
+parts laid whole.
 """
 TRADED, TRADED_HELD, TRADED_FREE = 0.08, 0.5, 0.05
 """How often pieces are traded: where most are held to their line exactly, within a tolerance, and not at all.
@@ -64,6 +66,8 @@ within a tolerance, and not at all. It takes far longer where pieces may turn.
 """
 ROWS_SHARE, ROWS_ALL = (0.05, 0.4), 0.2
 """How much of the lay is taken up for them, and how often all of it."""
+LANES_ALL, AMONG = 0.5, 0.5
+"""How often all of it is for lanes, and how often strips alone, laid again among what else lies there."""
 JOINED = 0.05
 """How often a piece that lies in parts is tried whole again."""
 EJECT, EJECT_LOOSE = 0.015, 0.4
@@ -133,6 +137,9 @@ class Refill:
         self.squeeze: Squeeze | None = None
         self.rows = Rows(table, rng, stop)
         self.rowed = self._rows_how_often() if in_rows else 0.0
+        self.lanes = Lanes(table, rng, stop)
+        self.strips = [v for v in table.bank.variants if is_strip(v)]
+        self.laned = self._lanes_how_often() if in_rows else 0.0
         self.least_gain = min((w for w in self.worth.values() if w > 0), default=0.0) * LEAST_GAIN
         self.best = self.keep()
 
@@ -169,6 +176,8 @@ class Refill:
             return "trade"
         if self.rng.random() < self.rowed:
             return "rows"
+        if self.rng.random() < self.laned:
+            return "lanes"
         if self.rng.random() < (EJECT_LOOSE if self.value < LOOSE * self.usable else EJECT):
             return "room"
         return "butt" if self.rng.random() < self.butted else "scan"
@@ -183,6 +192,8 @@ class Refill:
             return self._join()
         if move == "rows":
             return self._lay_rows()
+        if move == "lanes":
+            return self._lay_lanes()
         return self._lay_again(butted=move == "butt")
 
     def _lay_again(self, butted: bool) -> bool:
@@ -207,14 +218,48 @@ class Refill:
         most = max((n * variants[v].area_mm2 for v, n in copies.items()), default=0.0) / self.usable
         return how_often(most)
 
+    def _lanes_how_often(self) -> float:
+        """How often of the rest a place is filled with lanes of strips first."""
+        strips = {v.index for v in self.strips}
+        copies = {v: len(c) for v, c in self.pool.items() if v in strips}
+        for lying in self.table.lying.values():
+            if lying.variant.index in strips:
+                copies[lying.variant.index] = copies.get(lying.variant.index, 0) + 1
+        areas = {v.index: v.area_mm2 for v in self.strips}
+        return how_often(sum(n * areas[v] for v, n in copies.items()) / self.usable)
+
+    def _lay_lanes(self) -> bool:
+        """Take up what lies about a point, or all, and lay lanes of strips there, then the rest; whether
+        anything was taken up.
+        """
+        rng, table = self.rng, self.table
+        everything = bool(rng.random() < LANES_ALL)
+        chosen = self._about_a_point(ROWS_SHARE, everything)
+        if rng.random() < AMONG:
+            strips = {v.index for v in self.strips}
+            chosen = [slot for slot in chosen if table.lying[slot].variant.index in strips]
+        if not chosen:
+            return False
+        freed = self._take(chosen)
+        window = None if everything else freed
+        may = [v for v in self.strips if self.pool[v.index]]
+        if len(may) > 1 and rng.random() < 0.3:
+            longest = float(rng.choice([float(np.ptp(v.piece.outline, axis=0).max()) for v in may]))
+            may = [v for v in may if float(np.ptp(v.piece.outline, axis=0).max()) >= longest]
+        self.lanes.fill(self.pool, self.lanes.strips(may, int(rng.integers(4))), window)
+        self._fill(window)
+        return True
+
     def _lay_rows(self) -> bool:
         """Take up what lies about a point, or all, and lay rows of one piece or two there, then the rest;
         whether anything was taken up.
         """
-        chosen = self._about_a_point(ROWS_SHARE, everything=bool(self.rng.random() < ROWS_ALL))
+        everything = bool(self.rng.random() < ROWS_ALL)
+        chosen = self._about_a_point(ROWS_SHARE, everything)
         if not chosen:
             return False
-        window = self._take(chosen)
+        freed = self._take(chosen)
+        window = None if everything else freed
         for _ in range(1 + int(self.rng.integers(2))):
             may = [v for v, copies in self.pool.items() if copies]
             if not may:

@@ -10,8 +10,10 @@ from shapely.geometry import Polygon
 
 from fairlay.core.engine import separate_kernels
 from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.lanes import Lanes
 from fairlay.core.engine.lattice import lattices_of
 from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.roll_of_strips import RollOfStrips
 from fairlay.core.engine.run import lay_job
 from fairlay.core.engine.scene import Effort, SceneOf
 from fairlay.core.engine.table import HideTable, Wish
@@ -63,8 +65,21 @@ def warm_kernels() -> None:
     filled = Job("warm", (roll,), cloth, Policy(0.0, "backbone"), objective="order", seconds=1e9)
     _lay(filled, 8)
     _squeeze(filled)
+    _lanes(filled)
     # Held to their line exactly, as sums of pairs are made for.
     _squeeze(replace(filled, pieces=tuple(replace(p, grain=Grain(0.0, 0.0, True)) for p in cloth)))
+
+
+def _lanes(job: Job) -> None:
+    """Lay what is wanted in lanes, and change its order."""
+    bank, rng = build_bank(job), np.random.default_rng(0)
+    table = HideTable(job, job.hides[0], bank, 40)
+    lanes = Lanes(table, rng, lambda: False)
+    pool = {v.index: list(range(v.piece.quantity)) for v in bank.variants}
+    lanes.fill(pool, lanes.strips(bank.variants, 0), None)
+    strips = RollOfStrips.of(table, rng, lambda: False)
+    if strips is not None:
+        strips.attempt(rng, 0.5)
 
 
 def _squeeze(job: Job) -> None:

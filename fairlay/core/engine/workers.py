@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
+from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.reasons import tables_of
 from fairlay.core.engine.refill import Refill
+from fairlay.core.engine.roll_of_strips import OFTEN, RollOfStrips
 from fairlay.core.engine.share import Share
 from fairlay.core.engine.shorten import MOST_ITEMS, Shorten
 from fairlay.core.engine.table import HideTable
@@ -156,6 +159,7 @@ class Refills:
         self.at = 0
         self.search: Refill | None = None
         self.roll: Shorten | None = None
+        self.strips: RollOfStrips | None = None
 
     def useful(self) -> bool:
         """Whether there is anything to gain: pieces that lie nowhere, or a roll that could be shorter."""
@@ -190,20 +194,31 @@ class Refills:
     def _shorten(self) -> None:
         if self.roll is None:
             self.roll = Shorten(self.tables[0], self.run.rng, self.run.stop)
+            self.strips = RollOfStrips.of(self.tables[0], self.run.rng, self.run.stop)
+        if self.strips is not None and self.strips.useful and self.run.rng.random() < OFTEN:
+            lying = self.strips.attempt(self.run.rng, self.run.used())
+            if lying is not None:
+                self._offer_roll(lying)
+            return
         for _ in range(REFILLS):
             if self.run.stop():
                 return
             if self.roll.attempt(self.run.used()):
                 before = self.run.best
-                self.run.consider(Lay(tuple(self.tables[0].placement(lying) for lying in self.roll.best)))
+                self._offer_roll(self.roll.best)
                 if self.run.best is not before:
                     self.of = self.run.best
+
+    def _offer_roll(self, lying: Sequence[Lying]) -> None:
+        self.run.consider(Lay(tuple(self.tables[0].placement(item) for item in lying)))
 
     def _take_over(self, lay: Lay) -> None:
         self.tables = tables_of(self.run.job, self.run.bank, lay, self.run.tables(), spare=True)
         self.of, self.search = lay, None
         if self.roll is not None and self._one_roll():
             self.roll.take_over(list(self.tables[0].lying.values()))
+            if self.strips is not None:
+                self.strips.take_over(self.tables[0])
         else:
             self.roll = None
 
