@@ -1,7 +1,7 @@
 """Straps and other long strips laid in lanes, side by side and end to end, as a cutter does with a rule.
 
-Where lanes run and how wide each is is chosen for the whole place at once (dynamic programming across it),
-and so is what lies in each lane (the same along it). Every strip is then tried exactly where it is to lie.
+Where lanes run, and how wide, is chosen for the whole place at once (dynamic programming across it), and so
+is what lies in each lane (the same along it). Every strip is then tried exactly where it is to lie.
 """
 
 from __future__ import annotations
@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from fairlay.core.engine import lane_kernels
 from fairlay.core.engine.bank import BODIES, NEAR, Variant
-from fairlay.core.engine.cut import EVERYWHERE, Span
 from fairlay.core.engine.ground import CELL_MM
 from fairlay.core.engine.lane_kernels import Kinds, LaneGround, Place
 from fairlay.core.engine.layer import Lying, Spot
@@ -29,6 +28,7 @@ SQUARE: Final = 0.9
 LONG: Final = 3.0
 """Strips are so many times as long as they are wide, or more."""
 NUDGE_MM: Final = 6.0
+"""How far from where it is planned a strip is tried: cells and steps tell an edge no closer."""
 LANE_CELL_MM: Final = 2.0
 EDGES: Final = (0.0, 0.25, 0.5)
 """How boldly a lane is planned along a slanting edge; what is planned too boldly finds no place."""
@@ -41,6 +41,7 @@ LEAST_VALUE: Final = 1e-3
 SHAKEN: Final = (0.03, 0.12, 0.35)
 """How much what a kind is worth is shaken, so that lanes come out otherwise each time."""
 LONG_FIRST: Final = (0.0, 0.0, 1.0)
+"""By which power of their length long ones are preferred."""
 MOST_KINDS: Final = 12
 MOST_IN_LANE: Final = 64
 
@@ -97,21 +98,14 @@ class Lanes:
                 out.append(good[turn % len(good)])
         return out[:MOST_KINDS]
 
-    def fill(
-        self,
-        pool: dict[int, list[int]],
-        strips: Sequence[Strip],
-        window: Window | None,
-        span: Span = EVERYWHERE,
-    ) -> int:
-        """Lay copies of a pool in lanes that lie within a window (all of the hide where there is none) and
-        between the two x of ``span``; return how many.
+    def fill(self, pool: dict[int, list[int]], strips: Sequence[Strip], window: Window | None) -> int:
+        """Lay copies of a pool in lanes that lie within a window, all of the hide where there is none; return
+        how many.
         """
         table = self.table
         if table.left or not strips:
             return 0
         x0, y0, x1, y1 = window or table.hide.region.bounds
-        x0, x1 = max(x0, span[0]), min(x1, span[1])
         at = table.origin - CELL_MM / 2.0
         off = float(self.rng.uniform(0.0, lane_kernels.ACROSS_MM)) if self.rng.random() < 0.5 else 0.0
         first = y0 - at[1] + off

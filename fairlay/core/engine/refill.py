@@ -68,6 +68,8 @@ ROWS_SHARE, ROWS_ALL = (0.05, 0.4), 0.2
 """How much of the lay is taken up for them, and how often all of it."""
 LANES_ALL, AMONG = 0.5, 0.5
 """How often all of it is for lanes, and how often strips alone, laid again among what else lies there."""
+LONG_ALONE = 0.3
+"""How often lanes are laid of the longer strips only."""
 JOINED = 0.05
 """How often a piece that lies in parts is tried whole again."""
 EJECT, EJECT_LOOSE = 0.015, 0.4
@@ -243,9 +245,10 @@ class Refill:
         freed = self._take(chosen)
         window = None if everything else freed
         may = [v for v in self.strips if self.pool[v.index]]
-        if len(may) > 1 and rng.random() < 0.3:
-            longest = float(rng.choice([float(np.ptp(v.piece.outline, axis=0).max()) for v in may]))
-            may = [v for v in may if float(np.ptp(v.piece.outline, axis=0).max()) >= longest]
+        if len(may) > 1 and rng.random() < LONG_ALONE:
+            long = [float(np.ptp(v.piece.outline, axis=0).max()) for v in may]
+            least = float(rng.choice(long))
+            may = [v for v, own in zip(may, long, strict=True) if own >= least]
         self.lanes.fill(self.pool, self.lanes.strips(may, int(rng.integers(4))), window)
         self._fill(window)
         return True
