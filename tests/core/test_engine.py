@@ -215,6 +215,23 @@ def test_stopping_keeps_the_best_and_a_search_never_ends_worse_than_it_began() -
     assert worth(job, measure(job, seeded)) >= worth(job, measure(job, good))
 
 
+@pytest.mark.parametrize("objective", ["fill", "sets"])
+def test_where_all_lies_less_leather_is_looked_for(objective: str) -> None:
+    few = [
+        jobs.piece("board", jobs.rectangle(210, 140), 4, set="stool", per_set=2),
+        jobs.piece("strap", jobs.rectangle(400, 30), 6, set="stool", per_set=3),
+    ]
+    sheet = jobs.side(outline=jobs.rectangle(1500, 700), zones=[], flaws=[], cost_per_m2=0.0)
+    asked = jobs.sets(objective=objective, pieces=few, hides=[sheet])
+    job, wide = lay_of(asked, steps=25, spares=False)
+    _, close = lay_of(asked, steps=25)
+    used = [measure(job, lay).used_m2 for lay in (wide, close)]
+    assert sum(close.counts(job).values()) == 10 and used[1] < 0.75 * used[0] and used[1] < 0.35
+    # It goes on from a lay that does not say what it leaves out.
+    _, again = lay_of(asked, steps=8, start=Lay(wide.placements[:-2]))
+    assert sum(again.counts(job).values()) == 10
+
+
 @pytest.mark.parametrize(
     ("changed", "words"),
     [

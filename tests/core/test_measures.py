@@ -152,9 +152,22 @@ def test_an_order_is_better_with_more_pieces_first_then_for_less_money() -> None
     assert cheap > dear
 
 
-def test_leather_bought_for_nothing_divides_nothing() -> None:
+def test_leather_without_a_price_counts_by_its_area() -> None:
     asked = job(hides=(replace(BOARD, cost_per_m2=0.0),), objective="order")
-    assert worth(asked, measure(asked, at((0, 0)))) == 1.0
+    assert worth(asked, measure(asked, at((0, 0)))) == pytest.approx(1.9)
+    free = job(hides=(replace(BOARD, cost_per_m2=0.0), replace(BOARD, id="H2")), objective="order")
+    assert worth(free, measure(free, at((0, 0), (800, 0)))) == pytest.approx(3.0, abs=1e-5)
+
+
+@pytest.mark.parametrize("objective", ["fill", "sets"])
+def test_of_lays_that_hold_all_the_one_on_less_leather_is_better(objective: str) -> None:
+    asked = job(objective=objective)
+    two = replace(asked, pieces=tuple(replace(p, quantity=2) for p in asked.pieces))
+    close, wide = (worth(two, measure(two, lay)) for lay in (at((0, 0), (100, 0)), at((0, 0), (800, 0))))
+    assert wide < close < wide + 1e-3
+    # While anything is left out, only what lies counts.
+    close, wide = (worth(asked, measure(asked, lay)) for lay in (at((0, 0), (100, 0)), at((0, 0), (800, 0))))
+    assert close == wide
 
 
 @given(

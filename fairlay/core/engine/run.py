@@ -17,9 +17,10 @@ from fairlay.core.engine.refill import mostly_exact
 from fairlay.core.engine.sets_by_hide import SetsByHide
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.engine.workers import Orders, Refills
+from fairlay.core.engine.working import with_counts
 from fairlay.core.lay.check import broken_rules, without
 from fairlay.core.lay.lay import Better, Job, Lay
-from fairlay.core.lay.measures import measure, worth
+from fairlay.core.lay.measures import measure, prices, worth
 from fairlay.core.lay.near import sets_near
 
 Clock = Callable[[], float]
@@ -34,6 +35,10 @@ BY_HIDE = 0.3
 LEAST_COVERED, JUST_ENOUGH = 0.9, 1.05
 """Pieces that come to about as much as there is leather all go only where their sides meet: then so many lays
 are made side to side afresh, each by its own taste, and as often again later.
+"""
+FULL, IDLE_STEPS = 0.85, 150
+"""Where all of a fill lies and covers less than this of the leather, less of it is looked for, until so many
+steps gained nothing.
 """
 FRESH_BUTTED, WORK_SHARE_BUTTED = 40, 0.6
 HARD_SHARE, AROUND_SHARE = 0.5, 0.1
@@ -68,9 +73,10 @@ class Run:
         on_better: Callable[[Progress], None],
         should_stop: Callable[[], bool],
         start: Lay | None,
+        spares: bool = True,
     ) -> None:
-        self.job, self.clock, self.limit, self.steps = job, clock, limit, steps
-        self.on_better, self.should_stop = on_better, should_stop
+        self.job, self.clock, self.limit, self.steps = _priced(job), clock, limit, steps
+        self.on_better, self.should_stop, self.spares = on_better, should_stop, spares
         self.began = clock()
         self.rng = np.random.default_rng(job.seed)
         self.bank = build_bank(job)
@@ -81,7 +87,8 @@ class Run:
         self.just_enough = _just_enough(job)
         self.start = start.placements if start is not None else ()
         if start is not None and not broken_rules(job, own := _fair(job, start)):
-            self.best, self.best_worth = replace(own, history=()), worth(job, measure(job, own))
+            self.best = with_counts(self.job, replace(own, history=()))
+            self.best_worth = worth(self.job, measure(self.job, own))
 
     def stop(self) -> bool:
         return self.should_stop() or (self.step > 0 and self.spent() > self.limit)
@@ -108,7 +115,8 @@ class Run:
         value = worth(self.job, measure(self.job, fair))
         if value > self.best_worth + 1e-9:
             self.history.append(Better(self.spent(), value))
-            self.best, self.best_worth = replace(fair, history=tuple(self.history)), value
+            self.best = with_counts(self.job, replace(fair, history=tuple(self.history)))
+            self.best_worth = value
             self.on_better(Progress(self.best, self.spent(), value, self.step))
 
     def search(self, elsewhere: Callable[[], Sequence[Lay]]) -> None:
@@ -141,7 +149,8 @@ class Run:
             else:
                 self.lay_afresh()
             self.step += 1
-            if self.job.objective == "fill" and self.best.placements and not self.best.unplaced:
+            if self.job.objective != "order" and self.best.placements and not self.best.unplaced:
+                self._spare_leather()
                 break
         for lay in elsewhere():
             self.consider(lay)
@@ -176,6 +185,31 @@ class Run:
         part.search(tuple)
         self.step += part.step
         return part
+
+    def _spare_leather(self) -> None:
+        """All lies: lay it on less leather, as an order is, until that gains nothing for a while."""
+        full = measure(self.job, self.best).fill >= FULL and not any(h.is_roll for h in self.job.hides)
+        if full or not self.spares:
+            return
+        gained = 0
+
+        def shorter(found: Progress) -> None:
+            nonlocal gained
+            gained = part.step
+            self.consider(found.lay)
+
+        steps = None if self.steps is None else self.steps - self.step
+        part = Run(
+            replace(self.job, objective="order"),
+            self.clock,
+            self.limit - self.spent(),
+            steps,
+            shorter,
+            lambda: self.stop() or part.step > gained + IDLE_STEPS,
+            self.best,
+        )
+        part.search(tuple)
+        self.step += part.step
 
     def _fresh_lays(self) -> int:
         return FRESH_BUTTED if self.just_enough else FRESH_LAYS[self.job.objective]
@@ -243,6 +277,7 @@ def lay_job(
     start: Lay | None = None,
     elsewhere: Callable[[], Sequence[Lay]] = tuple,
     reasons: bool = True,
+    spares: bool = True,
 ) -> Lay:
     """Return the best lay of a job found in ``seconds`` (the job's own by default) or ``steps``.
 
@@ -251,11 +286,20 @@ def lay_job(
     it counts: what is returned keeps them all, and is never worse than ``start`` where that keeps
     them. The same job, seed and steps give the same lay. ``elsewhere`` is asked at each step for lays
     found by others, which are taken over where they are better; ``reasons`` says whether what found no
-    place is given its reason.
+    place is given its reason; ``spares``, whether a fill of which all lies goes on for less leather.
     """
-    run = Run(job, clock, job.seconds if seconds is None else seconds, steps, on_better, should_stop, start)
+    limit = job.seconds if seconds is None else seconds
+    run = Run(job, clock, limit, steps, on_better, should_stop, start, spares)
     run.search(elsewhere)
     return run.with_reasons() if reasons else run.best
+
+
+def _priced(job: Job) -> Job:
+    """Return a job whose leather has a price, any, where none was stated."""
+    if any(hide.cost_per_m2 for hide in job.hides):
+        return job
+    each = prices(job)
+    return replace(job, hides=tuple(replace(h, cost_per_m2=each[h.id]) for h in job.hides))
 
 
 def _just_enough(job: Job) -> bool:

@@ -121,7 +121,9 @@ def _lay_one(
         return None, 0.0
     wanted = tuple(replace(by_id[i], quantity=n) for i, n in left.items())
     job = Job("forecast", (hide,), wanted, policy, "fill", seed=seed)
-    lay = lay_job(job, clock, seconds=600.0, steps=steps, should_stop=should_stop, reasons=False)
+    lay = lay_job(
+        job, clock, seconds=600.0, steps=steps, should_stop=should_stop, reasons=False, spares=False
+    )
     if should_stop():
         return None, 0.0
     counts = lay.counts(job)

@@ -13,6 +13,8 @@ from fairlay.core.shapes.placing import place_points
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
 MM2_PER_M2 = 1e6
+SPARED = 5e-4
+"""What all leather counts for in a fill, or in sets, of which everything lies: no piece is given for any."""
 
 
 @dataclass(frozen=True)
@@ -145,20 +147,33 @@ def worth(job: Job, measures: Measures) -> float:
 
     Fill: the fill. Sets: whole sets, then the fill as a fraction. Order: pieces of the
     order placed, then the money's worth of leather not used, as a fraction of all of it; what is racked
-    counts for what it is worth to the shop. A seam costs what it does.
+    counts for what it is worth to the shop. Where all of a fill or of sets lies, leather not used counts a
+    little. A seam costs what it does.
     """
-    if job.objective != "order":
-        seams = sum(h.seams_m2 for h in measures.per_hide)
-        fill = measures.fill - (seams / measures.usable_m2 if measures.usable_m2 else 0.0)
-        return fill if job.objective == "fill" else sum(measures.sets.values()) + min(fill, 0.999)
-    if any(hide.is_roll for hide in job.hides):
-        seams = sum(h.seams_m2 for h in measures.per_hide)
-        return measures.placed + 1.0 / (1.0 + measures.used_m2 + seams)
-    whole = sum(hide.region.area * hide.cost_per_m2 for hide in job.hides) / MM2_PER_M2
-    prices = {hide.id: hide.cost_per_m2 for hide in job.hides}
-    left = sum(
-        h.rack_worth + ((0.0 if h.remnant_m2 else FOR_NOTHING * h.end_m2) - h.seams_m2) * prices[h.hide]
+    seams = sum(h.seams_m2 for h in measures.per_hide)
+    if job.objective == "order":
+        if any(hide.is_roll for hide in job.hides):
+            return measures.placed + 1.0 / (1.0 + measures.used_m2 + seams)
+        return measures.placed + min(max(_saved(job, measures), 0.0), 0.999_999)
+    fill = measures.fill - (seams / measures.usable_m2 if measures.usable_m2 else 0.0)
+    all_lies = measures.placed >= measures.wanted
+    spared = SPARED * min(max(_saved(job, measures), 0.0), 1.0) if all_lies else 0.0
+    return spared + (fill if job.objective == "fill" else sum(measures.sets.values()) + min(fill, 0.999))
+
+
+def prices(job: Job) -> dict[str, float]:
+    """Return what each hide costs a m2; 1 each where none has a price, so that leather counts even then."""
+    out = {hide.id: hide.cost_per_m2 for hide in job.hides}
+    return out if any(out.values()) else dict.fromkeys(out, 1.0)
+
+
+def _saved(job: Job, measures: Measures) -> float:
+    """The money's worth of leather not used, as a share of all of it."""
+    each = prices(job)
+    whole = sum(hide.region.area * each[hide.id] for hide in job.hides) / MM2_PER_M2
+    spent = sum(
+        (h.used_m2 + h.seams_m2 - (0.0 if h.remnant_m2 else FOR_NOTHING * h.end_m2)) * each[h.hide]
+        - h.rack_worth
         for h in measures.per_hide
     )
-    saved = 1.0 - (measures.cost - left) / whole if whole else 0.0
-    return measures.placed + min(max(saved, 0.0), 0.999_999)
+    return 1.0 - spent / whole if whole else 0.0
