@@ -32,7 +32,7 @@ from fairlay.core.pattern.cut import cut_region, offset_ring
 from fairlay.core.pattern.edges import XY, Run, edges_of, line_of
 from fairlay.core.pattern.marks import drawn_marks, stitches_of
 from fairlay.core.pattern.needs import STARTS, start_named, with_start
-from fairlay.core.pattern.pattern import EdgeMargin, Mark, Needs, Pattern, SeamLine, check_pattern
+from fairlay.core.pattern.pattern import EdgeMargin, Mark, Needs, Pattern, SeamLine, check_pattern, slug_of
 from fairlay.core.pattern.stitching import lay_out
 from fairlay.core.rules import Policy
 from fairlay.demo import sides
@@ -420,6 +420,18 @@ def test_what_no_hide_in_stock_can_hold_is_told() -> None:
 def test_a_pattern_that_makes_no_sense_is_refused_by_name(bad: dict[str, object], words: str) -> None:
     with pytest.raises((BadPattern, BadShape), match=words):
         check_pattern(piece(**bad))
+
+
+def test_a_name_in_any_script_has_a_short_name_of_its_own() -> None:
+    assert [slug_of(name) for name in ("Rücken", "Räcken", "Größe 2", "Łata")] == [
+        "rucken", "racken", "grosse-2", "lata",
+    ]  # fmt: skip
+    names = ("背板", "背板 A", "座 A", "Спинка", "Сиденье", "A", "x" * 80)
+    slugs = [slug_of(name) for name in names]
+    assert len(set(slugs)) == len(names)
+    assert [slug_of(slug) for slug in slugs] == slugs and all(0 < len(slug) <= 60 for slug in slugs)
+    with pytest.raises(BadPattern, match="no letter or digit"):
+        slug_of("-- ·")
 
 
 def test_starts_give_needs_and_keep_what_is_drawn() -> None:

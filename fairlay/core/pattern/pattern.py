@@ -6,7 +6,9 @@ own, in mm, seen on the grain side.
 
 from __future__ import annotations
 
+import hashlib
 import re
+import unicodedata
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
@@ -27,6 +29,9 @@ TOOL_GAP_MM: dict[Tool, float] = {"knife": 0.0, "shears": 2.0, "strap cutter": 0
 """The room that a tool needs between pieces: a die's edge takes 3 mm or so, shears wander; a knife may share
 a cut.
 """
+
+AS_LATIN = str.maketrans({"æ": "ae", "œ": "oe", "ø": "o", "đ": "d", "ð": "d", "ł": "l", "þ": "th", "ı": "i"})
+"""Letters of Latin script that are no letter with an accent."""
 
 
 @dataclass(frozen=True)
@@ -169,13 +174,22 @@ class Pattern:
 
 
 def slug_of(name: str) -> str:
-    """Return a name as a slug: small letters, digits and hyphens. Raises BadPattern where nothing is left."""
-    slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60]
-    if not slug:
+    """Return a name as a slug: small letters a to z, digits and hyphens.
+
+    Accents are left off; a name with letters of another script ends in eight digits (base 16) made of all of
+    it, so that two such names have two slugs. Raises BadPattern for a name without any letter or digit.
+    """
+    if not any(c.isalnum() for c in name):
         raise BadPattern(
             f"{name!r} has no letter or digit", value=name, expected="a name of letters and digits"
         )
-    return slug
+    plain = unicodedata.normalize("NFKD", name.casefold()).translate(AS_LATIN)
+    bare = "".join(c for c in plain if not unicodedata.combining(c))
+    slug = re.sub(r"[^a-z0-9]+", "-", bare).strip("-")
+    if any(c.isalnum() and not c.isascii() for c in bare):
+        own = hashlib.sha256(name.encode("utf-8", "replace")).hexdigest()[:8]
+        return f"{slug[:51]}-{own}".strip("-")
+    return slug[:60].strip("-")
 
 
 def check_pattern(p: Pattern) -> None:

@@ -110,7 +110,9 @@ export const withPiece =
 export function freshSlug(name: string, article: Pick<Article, 'pieces'>): string {
   const base =
     name
+      .normalize('NFKD')
       .toLowerCase()
+      .replace(/\p{M}+/gu, '')
       .replace(/[^a-z0-9]+/g, '-')
       .replace(/^-+|-+$/g, '')
       .slice(0, 56) || 'piece'
