@@ -156,6 +156,23 @@ def test_a_ring_with_two_openings_is_one(across: float, strength: float) -> None
     assert min(own.area, drawn.area) > 0.8 * max(own.area, drawn.area) and one.severity == 1
 
 
+@pytest.mark.parametrize(
+    ("leather", "colour", "read_as"),
+    [("tan", (0.15, 0.23, 0.58), "blue"), ("cream", (1.0, 1.0, 0.05), "yellow")],
+)
+def test_a_ring_in_a_colour_of_no_table_is_found_and_doubted(
+    leather: str, colour: tuple[float, float, float], read_as: str
+) -> None:
+    ring = chalk_ring(float(MIDDLE[0]), float(MIDDLE[1]) - 40, 80.0, 66.0, np.random.default_rng(5))
+    drawn = ChalkStroke(ring, colour, 0.85, 7.0)
+    seen = look(on(leather, "green mat", chalk=(drawn,)))
+    (one,) = seen.rings
+    own, meant = Polygon(one.outline).buffer(0), Polygon(ring).buffer(0)
+    assert min(own.area, meant.area) > 0.8 * max(own.area, meant.area)
+    assert (one.chalk, one.sure) == (read_as, 0.0)
+    assert any("none of the shop's chalks" in advice for advice in seen.advice)
+
+
 def test_a_number_written_on_leather_is_no_chalk() -> None:
     pens = tuple(PenStroke(p, (0.75, 0.75, 0.78), 1.6) for p in drawn_words("6083", *MIDDLE, 26.0))
     seen = look(on("black", "green mat", written=pens))

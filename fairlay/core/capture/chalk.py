@@ -38,6 +38,7 @@ from fairlay.core.capture.chalk_lines import (
     not_pen,
     straight_line,
 )
+from fairlay.core.capture.chalk_other import other_colours
 from fairlay.core.capture.hide_apart import Press
 from fairlay.core.capture.hide_edge import HideFound
 from fairlay.core.capture.table import SHOWN_POWER, TableTop, light_of
@@ -70,6 +71,8 @@ SAID_MM: Final = 12.0
 SMALL_MM2: Final = 12_000.0
 ALIKE: Final = 0.975
 WHITE_PAPER: Final = 235.0
+LEAST_OTHER_MM: Final = 35.0
+"""A ring in a colour of no chalk is at least so long: figures are smaller."""
 
 
 @dataclass(frozen=True)
@@ -151,12 +154,13 @@ def find_chalk(
     stains = [(p.x, p.y) for p in presses if p.means == "stain"]
     rings, lines = [], []
     long = float(math.hypot(w, h)) / ppm
-    left = line.copy()
+    left, told_of = line.copy(), np.zeros_like(line)
 
     def keep(outline: Floats, cut: Window, where: Raster, is_dot: bool = False) -> None:
         k, told, off = _nearest(image[cut], leather[cut], where, cover[cut], colours)
         if off > NO_CHALK:
             return
+        told_of[cut] |= where.astype(np.uint8)
         at = simple_ring(top.to_mm(outline + np.array([x + cut[1].start, y + cut[0].start], float)))
         rings.append(ChalkRing(at, chalks[k].name, MEANINGS[chalks[k].means], 0.0 if is_dot else told))
 
@@ -188,6 +192,7 @@ def find_chalk(
     for cut, own in apart(left, JOIN_MM, ppm):
         straight = straight_line(own, cover[cut], ppm, long)
         if straight is not None:
+            told_of[cut] |= own
             k = _nearest(image[cut], leather[cut], own > 0, cover[cut], colours)[0]
             ends = top.to_mm(straight[1] + np.array([x + cut[1].start, y + cut[0].start], float))
             lines.append(ChalkLine(straight[0], ends, chalks[k].name))
@@ -195,10 +200,52 @@ def find_chalk(
         dot = dot_outline(own, cover[cut], ppm)
         if dot is not None:
             keep(dot, cut, own > 0, is_dot=True)
+    strange = 0
+    for loop, cut, where in _other_rings(image, leather, mask, told_of, lit, ppm):
+        k, _, off = _nearest(image[cut], leather[cut], where, where.astype(np.float32), colours)
+        # What is a known chalk's colour was judged above, and found to be no ring.
+        if off > NO_CHALK:
+            strange += 1
+            at = simple_ring(top.to_mm(loop + np.array([x + cut[1].start, y + cut[0].start], float)))
+            rings.append(ChalkRing(at, chalks[k].name, MEANINGS[chalks[k].means], 0.0))
     rings = [r for r in rings if not any(_lies_on(r.outline, at) for at in stains)]
     return ChalkSeen(
-        tuple(_one_each(rings)), tuple(lines), (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask))
+        tuple(_one_each(rings)),
+        tuple(lines),
+        (*_advice(chalks, colours, usual), *_dazzled(dazzled, mask), *_other_advice(strange)),
     )
+
+
+def _other_rings(
+    image: Raster, leather: Raster, mask: Raster, known: Raster, lit: Raster, ppm: float
+) -> list[tuple[Floats, Window, Raster]]:
+    """Rings drawn in a colour that stands in no table: each as its outline in a window, and its line there.
+    Only what closes by itself counts, and not what may as well be a figure.
+    """
+    colours = other_colours(image, leather, mask, known, ppm)
+    if not len(colours):
+        return []
+    clear = cv2.erode(1 - known, disc(3.0 * ppm))
+    cover = _covered(image, leather, mask * clear, colours, lit)
+    line = not_pen(_lines(cover, ppm)[0], cover, ppm, EVENED_MM)
+    out = []
+    for cut, own in apart(line, JOIN_MM, ppm):
+        found = as_broad([loop for loop in loops(own, ppm, BREAKS_MM[:3]) if is_drawn(loop, own, ppm)], own)
+        out += [
+            (loop, cut, band(loop, own, ppm))
+            for loop in found
+            if float(np.ptp(loop, axis=0).max()) > LEAST_OTHER_MM * ppm
+        ]
+    return out
+
+
+def _other_advice(rings: int) -> list[str]:
+    if not rings:
+        return []
+    return [
+        f"{rings} {'ring is' if rings == 1 else 'rings are'} drawn in a colour that is none of the shop's "
+        "chalks: look at what each means."
+    ]
 
 
 def _said_to_be(cover: Raster, at: list[Floats], ppm: float) -> Raster:
