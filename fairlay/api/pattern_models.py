@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field, FiniteFloat
 
 from fairlay.api.models import Circle
 from fairlay.core.formats.drawing import Use
-from fairlay.core.formats.read_out import Bounds, MarkLine, OutlineOut, Points
+from fairlay.core.formats.read_out import Bounds, MarkLine, OutlineOut, Points, SaidOfContour
 from fairlay.core.pattern.article import Article
 from fairlay.core.pattern.edges import XY, Run
 
@@ -223,6 +223,8 @@ class SortDrawing(BaseModel):
     """All that is closed inside an outline is a window: none of it is sewn or punched, and nothing is a
     frame.
     """
+    contours: Annotated[list[SaidOfContour], Field(max_length=2000)] = []
+    """What single contours are, whatever they would be taken for."""
 
 
 class TableOut(BaseModel):

@@ -6,6 +6,7 @@ from typing import Any
 
 from fairlay.core.capture.squared_paper import Said
 from fairlay.core.errors import Refused
+from fairlay.core.formats.sort_out import SaidOf
 from fairlay.core.shapes.rings import as_points
 from fairlay.store import by_hand, camera_checks, jobs, looking, uploads
 from fairlay.store.work_asked import WorkJob
@@ -47,8 +48,14 @@ def _read(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
     if work.what == "drawing":
         result = behind_fence(reading.ReadDrawing(kept.name, kept.body))
     elif work.what == "sorted":
-        all_windows = bool(said.get("all_windows", False))
-        act = reading.SortDrawing(kept.name, kept.body, said["uses"], said["unit_mm"], all_windows)
+        act = reading.SortDrawing(
+            kept.name,
+            kept.body,
+            said["uses"],
+            said["unit_mm"],
+            bool(said.get("all_windows", False)),
+            tuple(SaidOf(**one) for one in said.get("contours", ())),
+        )
         result = behind_fence(act)
     elif work.what == "traced":
         bar = said.pop("bar_mm")

@@ -22,7 +22,7 @@ from fairlay.core.formats.dxf_in import read_dxf
 from fairlay.core.formats.hide_drawing import hide_in_drawing
 from fairlay.core.formats.read_out import drawing_out, sorted_out, traced_out
 from fairlay.core.formats.seen_json import PressRecord, SeenRecord, seen_in_pictures, seen_plain
-from fairlay.core.formats.sort_out import sort_out
+from fairlay.core.formats.sort_out import SaidOf, sort_out
 from fairlay.core.formats.svg_in import read_svg
 
 Tell = Callable[[str, float], None]
@@ -61,12 +61,13 @@ class SortDrawing:
     uses: dict[str, Use]
     unit_mm: float
     all_windows: bool
+    said: tuple[SaidOf, ...] = ()
 
     def __call__(self, tell: Tell) -> dict[str, Any]:
         drawing = parted_by_pen(_drawing(self.name, self.body, tell, 0.4))
         tell("sorting out its pieces", 0.5)
         return sorted_out(
-            sort_out(drawing, self.uses, self.unit_mm, patterns=not self.all_windows)
+            sort_out(drawing, self.uses, self.unit_mm, patterns=not self.all_windows, said=self.said)
         ).model_dump(mode="json")
 
 

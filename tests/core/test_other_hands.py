@@ -8,10 +8,11 @@ import ezdxf
 import pytest
 from shapely.geometry import Polygon
 
+from fairlay.core.errors import BadPattern
 from fairlay.core.formats.by_pen import parted_by_pen
-from fairlay.core.formats.drawing import Drawing
+from fairlay.core.formats.drawing import Drawing, Use
 from fairlay.core.formats.dxf_in import read_dxf
-from fairlay.core.formats.sort_out import FoundPiece, SortedOut, sort_out
+from fairlay.core.formats.sort_out import FoundPiece, SaidOf, SortedOut, sort_out
 from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.formats.svg_names import readable, words_of
 from fairlay.core.formats.words_on import Words, read_words
@@ -58,6 +59,38 @@ def test_the_same_pieces_whoever_drew_them(manner: str, seed: int) -> None:
             assert p.times + p.mirrored == 2
         if manner in ("loose_lines_in_a_frame", "drawn_past_corners"):
             assert p.wanted == (2 if manner.startswith("loose") else 4)
+
+
+def test_what_one_contour_is_can_be_said() -> None:
+    own = read(
+        svg(
+            '<rect width="400" height="300"/><rect x="20" y="20" width="200" height="120"/>'
+            '<circle cx="60" cy="80" r="30"/><circle cx="60" cy="80" r="26"/><circle cx="150" cy="80" r="4"/>'
+            '<rect x="240" y="20" width="100" height="120"/><rect x="243" y="23" width="94" height="114"/>'
+        )
+    )
+    unit = own.unit_mm or 1.0
+    read_so = sort_out(own, {}, unit)
+    by_size = {round(c.key[2]): c for c in read_so.contours}
+    frame, ring, hole, along = (by_size[n] for n in (346, 46, 7, 104))
+    assert [c.use for c in (frame, ring, hole, along)] == ["leave out", "outline", "hole", "stitch"]
+    assert len(read_so.pieces) == 3
+
+    def pieces(**said: Use) -> list[tuple[int, list[str]]]:
+        named = {"frame": frame, "ring": ring, "hole": hole, "along": along}
+        found = sort_out(own, {}, unit, said=[SaidOf(*named[k].key, use) for k, use in said.items()])
+        return [(len(p.windows), [m.kind for m in p.marks]) for p in found.pieces]
+
+    assert pieces() == [(1, ["hole"]), (0, []), (0, ["stitch"])]
+    assert pieces(ring="leave out") == [(1, ["hole"]), (0, ["stitch"])]
+    # A window in a window is none.
+    assert pieces(hole="window", along="window", ring="window") == [(2, []), (1, [])]
+    # A frame that is a piece: what lies in it are its windows, and what lies in those is leather again.
+    assert pieces(frame="outline")[0] == (2, [])
+    gone = sort_out(own, {}, unit, said=[SaidOf(1.0, 2.0, 3.0, "hole")])
+    assert len(gone.pieces) == 3 and any("no longer there" in note for note in gone.notes)
+    with pytest.raises(BadPattern, match="no fold"):
+        sort_out(own, {}, unit, said=[SaidOf(*ring.key, "fold")])
 
 
 def test_colours_and_dashes_part_a_layer_and_name_it() -> None:

@@ -5,7 +5,7 @@ frame round all.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -14,6 +14,7 @@ import shapely
 from shapely import STRtree
 from shapely.geometry import LineString, Polygon
 
+from fairlay.core.formats.drawing import Use
 from fairlay.core.shapes.rings import Ring
 
 STITCH_FROM_MM, STITCH_TO_MM = 1.0, 6.5
@@ -42,16 +43,36 @@ class Nested:
     sewn: list[int] = field(default_factory=list)
     punched: list[int] = field(default_factory=list)
     frames: list[int] = field(default_factory=list)
+    left_out: list[int] = field(default_factory=list)
+
+    @property
+    def uses(self) -> dict[int, Use]:
+        """What each ring is, in the words that layers have."""
+        lists: tuple[tuple[Use, list[int]], ...] = (
+            ("outline", self.outlines),
+            ("window", self.windows),
+            ("stitch", self.sewn),
+            ("hole", self.punched),
+            ("leave out", [*self.frames, *self.left_out]),
+        )
+        return {i: use for use, of in lists for i in of}
 
 
-def nested(rings: Sequence[Ring], words: Sequence[tuple[float, float]] = (), patterns: bool = True) -> Nested:
+def nested(
+    rings: Sequence[Ring],
+    words: Sequence[tuple[float, float]] = (),
+    patterns: bool = True,
+    said: Mapping[int, Use] | None = None,
+) -> Nested:
     """Return what each ring ``(n, 2)`` in mm is: outermost an outline, in an outline a window, in a window an
     outline again.
 
     Where they are ``patterns``: a contour that keeps one small distance from the edge round it is sewn, a
     small round one or a slot in an outline is punched, and a rectangle round things that hold contours, or
-    ``words`` (where they stand), is a frame and no piece.
+    ``words`` (where they stand), is a frame and no piece. What is ``said`` of a ring (outline, window,
+    stitch, hole or leave out) holds, and what lies in it is read accordingly.
     """
+    said = said or {}
     polygons = [Polygon(r) for r in rings]
     inside = _inside(polygons)
     out = Nested()
@@ -60,8 +81,12 @@ def nested(rings: Sequence[Ring], words: Sequence[tuple[float, float]] = (), pat
     if patterns and polygons:
         at = np.array([shapely.Point(w) for w in words], object)
         worded = set(STRtree(polygons).query(at, predicate="within")[1].tolist())
-        out.frames = [i for i in holding if _is_frame(i, polygons, inside, holding | worded)]
-    passed = set(out.frames)
+        out.frames = [
+            i for i in holding if i not in said and _is_frame(i, polygons, inside, holding | worded)
+        ]
+    out.left_out = [i for i in said if said[i] == "leave out"]
+    out.sewn = [i for i in said if said[i] == "stitch"]
+    passed = {*out.frames, *out.left_out, *out.sewn}
     depth: dict[int, int] = {}
     for i in sorted(range(len(rings)), key=lambda k: -areas[k]):
         if i in passed:
@@ -69,15 +94,20 @@ def nested(rings: Sequence[Ring], words: Sequence[tuple[float, float]] = (), pat
         about = sorted((j for j in inside[i] if j not in out.frames), key=lambda j: areas[j])
         within = [j for j in about if j not in passed]
         in_leather = bool(within) and depth[within[0]] % 2 == 0
+        if i in said:
+            depth[i] = 0 if said[i] == "outline" else 1
+            continue
         if patterns and in_leather and _is_sewn(polygons[i], polygons[about[0]], polygons[within[0]]):
             out.sewn.append(i)
             passed.add(i)
             continue
-        depth[i] = len(within)
+        depth[i] = depth[within[0]] + 1 if within else 0
     for i in sorted(depth):
         if depth[i] % 2 == 0:
             out.outlines.append(i)
-        elif patterns and i not in holding and is_punched(rings[i]):
+        elif said.get(i) == "hole" or (
+            i not in said and patterns and i not in holding and is_punched(rings[i])
+        ):
             out.punched.append(i)
         else:
             out.windows.append(i)

@@ -7,10 +7,11 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel
+from pydantic import BaseModel, FiniteFloat
 from shapely.geometry import MultiPoint
 
 from fairlay.core.capture.squared_paper import Traced
+from fairlay.core.errors import BadPattern, BadShape
 from fairlay.core.formats.drawing import UNITS_MM, Drawing, Use
 from fairlay.core.formats.sort_out import FoundPiece, SortedOut
 from fairlay.core.pattern.changes import length_and_width
@@ -105,11 +106,29 @@ class GapOut(BaseModel):
     closed: bool
 
 
+class SaidOfContour(BaseModel):
+    """What one closed contour of a drawing is: its middle and the square root of its area, in mm, tell
+    which.
+    """
+
+    x: FiniteFloat
+    y: FiniteFloat
+    size: FiniteFloat
+    use: Use
+
+
+class ReadContour(SaidOfContour):
+    """A closed contour where it lies in the drawing, in mm, and what it was read as."""
+
+    points: Points
+
+
 class SortedDrawing(BaseModel):
     pieces: list[FoundOut]
     gaps: list[GapOut]
     open_lines: list[Points]
     notes: list[str]
+    contours: list[ReadContour]
 
 
 class TracedOut(BaseModel):
@@ -156,12 +175,24 @@ def drawing_out(name: str, found: Drawing) -> DrawingOut:
 
 
 def sorted_out(found: SortedOut) -> SortedDrawing:
-    """Return the pieces of a drawing, ready as patterns."""
+    """Return the pieces of a drawing, ready as patterns; one that makes no sense is told, and left out."""
+    pieces, notes = [], list(found.notes)
+    for p in found.pieces:
+        try:
+            pieces.append(found_out(p))
+        except (BadPattern, BadShape) as error:
+            notes.append(f"{p.name} was left out. {error}")
     return SortedDrawing(
-        pieces=[found_out(p) for p in found.pieces],
+        pieces=pieces,
         gaps=[GapOut(x=g.x, y=g.y, mm=g.mm, closed=g.closed) for g in found.gaps],
         open_lines=[as_points(line, 2) for line in found.open_lines],
-        notes=list(found.notes),
+        notes=notes,
+        contours=[
+            ReadContour(
+                x=c.key[0], y=c.key[1], size=c.key[2], use=c.use, points=as_points(_thinned(c.ring), 2)
+            )
+            for c in found.contours
+        ],
     )
 
 

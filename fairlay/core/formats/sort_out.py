@@ -24,11 +24,14 @@ from fairlay.core.pattern.contour import Contour, contour_of
 from fairlay.core.pattern.edges import XY, Run
 from fairlay.core.pattern.pattern import Mark, slug_of
 from fairlay.core.shapes.alike import Outline
-from fairlay.core.shapes.rings import Ring
+from fairlay.core.shapes.rings import Ring, pieces_of, rings_of
 from fairlay.core.tolerances import JOIN_MM, NEAR_CLOSED_MM
 
 MOST_OUTLINES, MOST_LINES, MOST_MARKS = 6_000, 60_000, 6_000
 """More than this is no article: a hatch, a texture, or a layer taken for what it is not."""
+CONTOUR_USES: tuple[Use, ...] = ("outline", "window", "stitch", "hole", "leave out")
+"""What a closed contour among outlines can be said to be."""
+SAME_CONTOUR_MM = 0.5
 MARKED: tuple[Use, ...] = ("stitch", "hole", "fold", "glue", "skive", "place")
 SIZE_CELL_MM = 4.0
 """Outlines alike have nearly the same way round."""
@@ -66,16 +69,36 @@ class FoundPiece:
         return self.each or drawn + (drawn % 2 if self.is_pair else 0)
 
 
+@dataclass(frozen=True)
+class SaidOf:
+    """What one closed contour is said to be; its middle and the square root of its area (mm) tell which."""
+
+    x: float
+    y: float
+    size: float
+    use: Use
+
+
+@dataclass(frozen=True, eq=False)
+class Closed:
+    """A closed contour drawn as an outline, where it lies in the drawing (mm), and what it was read as."""
+
+    ring: Ring
+    use: Use
+    key: tuple[float, float, float]
+
+
 @dataclass(frozen=True, eq=False)
 class SortedOut:
-    """What a drawing holds: pieces, gaps, lines that enclose nothing (as points), and what was done, in
-    words.
+    """What a drawing holds: pieces, gaps, lines that enclose nothing (as points), what was done, in words,
+    and what each closed contour was read as.
     """
 
     pieces: tuple[FoundPiece, ...]
     gaps: tuple[Gap, ...]
     open_lines: tuple[Line, ...]
     notes: tuple[str, ...]
+    contours: tuple[Closed, ...] = ()
 
 
 def sort_out(
@@ -84,11 +107,14 @@ def sort_out(
     unit_mm: float,
     near_closed_mm: float = NEAR_CLOSED_MM,
     patterns: bool = True,
+    said: Sequence[SaidOf] = (),
 ) -> SortedOut:
     """Return the pieces of a drawing. ``uses`` says what each layer is for (a layer not named keeps what is
-    suggested). Where they are no ``patterns``, what lies in an outline is a window, whatever its shape.
+    suggested). Where they are no ``patterns``, what lies in an outline is a window, whatever its shape;
+    what is ``said`` of single contours holds all the same.
 
-    Raises BadPattern for a unit that is no length, or a layer that is not in the drawing.
+    Raises BadPattern for a unit that is no length, a layer that is not in the drawing, or what a contour
+    cannot be.
     """
     if not math.isfinite(unit_mm) or unit_mm <= 0:
         raise BadPattern(f"a unit of {unit_mm} mm", value=unit_mm, expected="more than 0 mm")
@@ -97,6 +123,11 @@ def sort_out(
         if name not in names:
             raise BadPattern(
                 f"there is no layer {name!r} in this drawing", value=name, expected=", ".join(sorted(names))
+            )
+    for one in said:
+        if one.use not in CONTOUR_USES:
+            raise BadPattern(
+                f"a closed contour is no {one.use}", value=one.use, expected=", ".join(CONTOUR_USES)
             )
     chosen: dict[str, Use] = {layer.name: uses.get(layer.name, layer.suggested) for layer in drawing.layers}
     work = _Work(near_closed_mm)
@@ -107,7 +138,7 @@ def sort_out(
         _few_enough(by_use.get(use, []), use)
     rings = work.rings(by_use.get("outline", []), "outline")
     words = [(w.x * unit_mm, w.y * unit_mm) for w in drawing.labels]
-    outlines, windows, marked = work.nest(rings, words, patterns)
+    outlines, windows, marked = work.nest(rings, words, patterns, said)
     windows += work.rings(by_use.get("window", []), "window")
     pieces = work.pieces(outlines, windows)
     if patterns:
@@ -140,7 +171,13 @@ def sort_out(
         work.notes.insert(
             0, "No closed outline was found: see which layers hold outlines, and where contours are open."
         )
-    return SortedOut(tuple(found), tuple(work.gaps), tuple(work.open), tuple(dict.fromkeys(work.notes)))
+    return SortedOut(
+        tuple(found),
+        tuple(work.gaps),
+        tuple(work.open),
+        tuple(dict.fromkeys(work.notes)),
+        tuple(work.contours),
+    )
 
 
 def _scaled(strokes: Sequence[Stroke], unit_mm: float) -> list[Stroke]:
@@ -196,20 +233,31 @@ class _Work(Closing):
     def __init__(self, near_closed_mm: float) -> None:
         super().__init__(near_closed_mm)
         self.tree = STRtree([])
+        self.contours: list[Closed] = []
 
     def nest(
-        self, rings: list[Ring], words: Sequence[tuple[float, float]], patterns: bool
+        self,
+        rings: list[Ring],
+        words: Sequence[tuple[float, float]],
+        patterns: bool,
+        said: Sequence[SaidOf],
     ) -> tuple[list[Ring], list[Ring], dict[Use, list[Stroke]]]:
         """Outlines, their windows, and what is sewn along them or punched in them."""
-        found = nested(rings, words, patterns)
-        for of, said in (
+        keys = [_key(r) for r in rings]
+        of_rings = _rings_meant(keys, said)
+        if len(of_rings) < len(said):
+            self.notes.append("What was said of a contour that is no longer there was left out.")
+        found = nested(rings, words, patterns, of_rings)
+        uses = found.uses
+        self.contours = [Closed(r, uses[i], keys[i]) for i, r in enumerate(rings)]
+        for of, words_said in (
             (found.windows, "{} inside an outline and {} taken as {}."),
             (found.sewn, "{} along an outline, a few mm inside, and {} taken as sewn."),
             (found.punched, "{} small and round inside an outline and {} taken as punched."),
             (found.frames, "{} round all others and {} left out: it is a frame."),
         ):
             if of:
-                self.notes.append(_contours(len(of), said))
+                self.notes.append(_contours(len(of), words_said))
         sewn = [Stroke(rings[i], True, "", "") for i in found.sewn]
         punched = [Stroke(rings[i], True, "", "") for i in found.punched]
         return (
@@ -231,7 +279,24 @@ class _Work(Closing):
                 self.open.append(window)
             else:
                 owner.windows.append(window)
+        for p in pieces:
+            self.part_windows(p)
         return pieces
+
+    def part_windows(self, p: _Piece) -> None:
+        """Take windows that lie in or over each other, or over the edge, out of a piece all at once."""
+        if Polygon(p.ring, p.windows).is_valid:
+            return
+        holes = shapely.union_all([Polygon(w).buffer(0) for w in p.windows])
+        left = p.polygon.difference(holes).buffer(-JOIN_MM, join_style="mitre")
+        kept = max(pieces_of(left.buffer(JOIN_MM, join_style="mitre")), key=lambda q: q.area, default=None)
+        if kept is None:
+            p.windows = []
+            self.notes.append("A window as large as its piece was left out.")
+            return
+        p.ring, p.windows = rings_of(kept)[0], rings_of(kept)[1:]
+        p.polygon = Polygon(p.ring)
+        self.notes.append("Windows over each other, or over their piece's edge, were taken out of it as one.")
 
     def sewn_lines(self, pieces: list[_Piece]) -> list[Stroke]:
         """Open lines that run along the outline of the piece they lie in: no outlines but stitches."""
@@ -326,6 +391,23 @@ def _can_be_named(name: str) -> bool:
     except BadPattern:
         return False
     return True
+
+
+def _key(ring: Ring) -> tuple[float, float, float]:
+    own = Polygon(ring)
+    x, y = own.centroid.coords[0]
+    return round(x, 2), round(y, 2), round(math.sqrt(own.area), 2)
+
+
+def _rings_meant(keys: Sequence[tuple[float, float, float]], said: Sequence[SaidOf]) -> dict[int, Use]:
+    """Which contours are spoken of, each with what is said of it last."""
+    out: dict[int, Use] = {}
+    for one in said:
+        off = [math.dist(key, (one.x, one.y, one.size)) for key in keys]
+        nearest = min(range(len(off)), key=off.__getitem__, default=None)
+        if nearest is not None and off[nearest] < SAME_CONTOUR_MM:
+            out[nearest] = one.use
+    return out
 
 
 def _contours(n: int, said: str) -> str:

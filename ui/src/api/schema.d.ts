@@ -7484,6 +7484,25 @@ export interface components {
             /** Worth */
             worth: number;
         };
+        /**
+         * ReadContour
+         * @description A closed contour where it lies in the drawing, in mm, and what it was read as.
+         */
+        ReadContour: {
+            /** Points */
+            points: number[][];
+            /** Size */
+            size: number;
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "outline" | "window" | "stitch" | "hole" | "fold" | "glue" | "skive" | "place" | "leave out";
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
         /** ReadingIO */
         ReadingIO: {
             /** Id */
@@ -7815,6 +7834,24 @@ export interface components {
             ] | null;
         };
         /**
+         * SaidOfContour
+         * @description What one closed contour of a drawing is: its middle and the square root of its area, in mm, tell
+         *     which.
+         */
+        SaidOfContour: {
+            /** Size */
+            size: number;
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "outline" | "window" | "stitch" | "hole" | "fold" | "glue" | "skive" | "place" | "leave out";
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * SaveArticle
          * @description An article changed: ``base`` is the version it was changed from.
          */
@@ -8070,6 +8107,11 @@ export interface components {
              * @default false
              */
             all_windows: boolean;
+            /**
+             * Contours
+             * @default []
+             */
+            contours: components["schemas"]["SaidOfContour"][];
             /** Unit Mm */
             unit_mm: number;
             /**
@@ -8082,6 +8124,8 @@ export interface components {
         };
         /** SortedDrawing */
         SortedDrawing: {
+            /** Contours */
+            contours: components["schemas"]["ReadContour"][];
             /** Gaps */
             gaps: components["schemas"]["GapOut"][];
             /** Notes */

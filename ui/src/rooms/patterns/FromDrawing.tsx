@@ -9,8 +9,10 @@ import { PickFile } from '../../parts/PickFile'
 import { Reading } from '../../parts/Reading'
 import { afterJob, type Job } from '../../parts/job'
 import { Choice, FIELD, LengthField } from '../../parts/fields'
-import { plural, useUnits } from '../../parts/units'
+import { plural } from '../../parts/units'
 import type { Hand } from './article'
+import { FoundRow, placeOf, type Found } from './FoundRow'
+import { ContourPaths, ContourUse, withSaid, type Said } from './Contours'
 import { addPieces, draftFor, MATERIALS, useStarts, type Draft } from './drafts'
 import { sendFile } from './files'
 
@@ -115,16 +117,18 @@ function OneDrawing({
   const [bar, setBar] = useState(100)
   const [uses, setUses] = useState<Record<string, Use>>({})
   const [allWindows, setAllWindows] = useState(false)
-  const [drafts, setDrafts] = useState<Record<number, Draft>>({})
-  const [out, setOut] = useState<Record<number, boolean>>({})
+  const [said, setSaid] = useState<Said[]>([])
+  const [lookedAt, setLookedAt] = useState(-1)
+  const [drafts, setDrafts] = useState<Record<string, Draft>>({})
+  const [out, setOut] = useState<Record<string, boolean>>({})
+  const [material, setMaterial] = useState<string | null>(null)
   const [trouble, setTrouble] = useState<Error | null>(null)
-  const units = useUnits()
   const starts = useStarts()
   const d = drawing.data
   const unitMm = d ? ((unit ? d.units_mm[unit] : undefined) ?? d.unit_mm ?? null) : null
   const mm = unitMm === null ? null : (unitMm * 100) / bar
   const sorted = useQuery({
-    queryKey: ['sorted', file.id, mm, uses, allWindows],
+    queryKey: ['sorted', file.id, mm, uses, allWindows, said],
     enabled: mm !== null,
     retry: false,
     placeholderData: keepPreviousData,
@@ -133,7 +137,7 @@ function OneDrawing({
         told(
           api.POST('/api/ways-in/files/{file_id}/sorted', {
             params: { path },
-            body: { unit_mm: mm ?? 1, uses, all_windows: allWindows },
+            body: { unit_mm: mm ?? 1, uses, all_windows: allWindows, contours: said },
           }),
         ),
         (job_id) =>
@@ -169,24 +173,24 @@ function OneDrawing({
   const [x0, y0] = [least(xs), least(ys)]
   const bounds = { x0: 0, y0: 0, x1: Math.max(1, most(xs) - x0), y1: Math.max(1, most(ys) - y0) }
   const pieces = sorted.data?.pieces ?? []
+  const contours = sorted.data?.contours ?? []
   const notes = [...d.notes, ...(sorted.data?.notes ?? [])]
-  const draft = (i: number) =>
-    drafts[i] ?? {
-      ...draftFor(pieces[i]?.pattern.name ?? '', article),
-      each: pieces[i]?.pattern.each ?? 1,
-      pair: pieces[i]?.pattern.pair ?? false,
-      material: drafts[0]?.material ?? article.pieces.at(-1)?.material ?? 'body leather',
-    }
-  const taken = pieces.map((_, i) => i).filter((i) => !out[i])
+  const ofAll = material ?? article.pieces.at(-1)?.material ?? 'body leather'
+  const draft = (p: Found): Draft => ({
+    ...(drafts[placeOf(p)] ?? {
+      ...draftFor(p.pattern.name, article),
+      each: p.pattern.each,
+      pair: p.pattern.pair,
+    }),
+    material: ofAll,
+  })
+  const taken = pieces.filter((p) => !out[placeOf(p)])
   const add = async () => {
     try {
       if (
         await addPieces(
           hand,
-          taken.flatMap((i) => {
-            const p = pieces[i]
-            return p ? [{ draft: draft(i), pattern: p.pattern }] : []
-          }),
+          taken.map((p) => ({ draft: draft(p), pattern: p.pattern })),
         )
       )
         onAdded()
@@ -207,7 +211,11 @@ function OneDrawing({
           return (
             <g transform={`translate(${-x0},${-y0})`}>
               {pieces.map((p, i) => (
-                <g key={i} transform={`translate(${p.at.x},${p.at.y})`} opacity={out[i] ? 0.25 : 1}>
+                <g
+                  key={i}
+                  transform={`translate(${p.at.x},${p.at.y})`}
+                  opacity={out[placeOf(p)] ? 0.25 : 1}
+                >
                   <path
                     d={pathOf(p.rings)}
                     fill="#efe2c4"
@@ -219,8 +227,17 @@ function OneDrawing({
                   {p.marks.map((m, j) => (
                     <MarkShape key={j} mark={m} px={px} />
                   ))}
-                  <text x={p.length_mm * 0.02} y={-6 * px} fontSize={13 * px} fill="#f4f1e8">
-                    {draft(i).name || `piece ${i + 1}`}
+                  <text
+                    x={p.length_mm * 0.02}
+                    y={-6 * px}
+                    fontSize={13 * px}
+                    fill="#f4f1e8"
+                    stroke="#2c3538"
+                    strokeWidth={4 * px}
+                    paintOrder="stroke"
+                    pointerEvents="none"
+                  >
+                    {draft(p).name || `piece ${i + 1}`}
                   </text>
                 </g>
               ))}
@@ -239,6 +256,7 @@ function OneDrawing({
                       />
                     ))
                 : null}
+              <ContourPaths contours={contours} at={lookedAt} px={px} onChoose={setLookedAt} />
               {sorted.data?.open_lines.map((line, i) => (
                 <path
                   key={i}
@@ -294,13 +312,17 @@ function OneDrawing({
               ),
             ]}
             onChange={(u) => {
+              setSaid([])
               setUnit(u || null)
             }}
           />
           <LengthField
             label="A bar of 100 mm in it measures"
             mm={bar}
-            onChange={setBar}
+            onChange={(mm) => {
+              setSaid([])
+              setBar(mm)
+            }}
             hint={
               bar === 100
                 ? undefined
@@ -356,6 +378,17 @@ function OneDrawing({
           />
           All that is closed inside an outline is a window
         </label>
+        {contours.length > 0 && (
+          <ContourUse
+            contours={contours}
+            at={lookedAt}
+            said={said}
+            onChoose={setLookedAt}
+            onSay={(of, use) => {
+              setSaid(withSaid(said, of, use))
+            }}
+          />
+        )}
         {notes.length > 0 && (
           <ul className="mt-2 grid gap-1 border-l-4 border-brass bg-brass/15 px-3 py-1.5 text-sm">
             {notes.map((note) => (
@@ -365,6 +398,16 @@ function OneDrawing({
         )}
         {sorted.isFetching && <Reading job={reading} what="its pieces" />}
         <Trouble error={sorted.error} onPaper />
+        {sorted.error && said.length > 0 && (
+          <Button
+            className="mt-2"
+            onClick={() => {
+              setSaid(said.slice(0, -1))
+            }}
+          >
+            Take back what was said of a contour
+          </Button>
+        )}
         {pieces.length > 0 && (
           <form
             className="mt-4 border-t border-docket-line pt-3"
@@ -379,13 +422,9 @@ function OneDrawing({
               <input
                 list="materials"
                 className={`${FIELD} block w-full`}
-                value={draft(0).material}
+                value={ofAll}
                 onChange={(e) => {
-                  setDrafts(
-                    Object.fromEntries(
-                      pieces.map((_, i) => [i, { ...draft(i), material: e.target.value }]),
-                    ),
-                  )
+                  setMaterial(e.target.value)
                 }}
               />
             </label>
@@ -395,75 +434,20 @@ function OneDrawing({
               ))}
             </datalist>
             {pieces.map((p, i) => (
-              <div
-                key={i}
-                className="mt-2 grid grid-cols-[24px_1fr_56px_auto] items-center gap-2 border-t border-docket-line pt-2"
-              >
-                <input
-                  type="checkbox"
-                  className="size-5"
-                  aria-label={`Take ${p.pattern.name}`}
-                  checked={!out[i]}
-                  onChange={(e) => {
-                    setOut({ ...out, [i]: !e.target.checked })
-                  }}
-                />
-                <input
-                  aria-label={`Name of piece ${i + 1}`}
-                  className={`${FIELD} min-w-0`}
-                  value={draft(i).name}
-                  onChange={(e) => {
-                    setDrafts({ ...drafts, [i]: { ...draft(i), name: e.target.value } })
-                  }}
-                />
-                <input
-                  aria-label={`How many ${p.pattern.name}`}
-                  type="number"
-                  min={0}
-                  className={`${FIELD} text-right`}
-                  value={draft(i).each}
-                  onChange={(e) => {
-                    setDrafts({ ...drafts, [i]: { ...draft(i), each: Number(e.target.value) } })
-                  }}
-                />
-                <label className="flex items-center gap-1 text-sm">
-                  <input
-                    type="checkbox"
-                    className="size-5"
-                    checked={draft(i).pair}
-                    onChange={(e) => {
-                      setDrafts({
-                        ...drafts,
-                        [i]: {
-                          ...draft(i),
-                          pair: e.target.checked,
-                          each:
-                            e.target.checked && draft(i).each % 2
-                              ? draft(i).each + 1
-                              : draft(i).each,
-                        },
-                      })
-                    }}
-                  />
-                  pair
-                </label>
-                <span />
-                <select
-                  aria-label={`Kind of ${p.pattern.name}`}
-                  className={`${FIELD} min-w-0`}
-                  value={draft(i).kind}
-                  onChange={(e) => {
-                    setDrafts({ ...drafts, [i]: { ...draft(i), kind: e.target.value } })
-                  }}
-                >
-                  {(starts.data ?? []).map((s) => (
-                    <option key={s.name}>{s.name}</option>
-                  ))}
-                </select>
-                <span className="col-span-2 text-right text-sm whitespace-nowrap text-ink-soft">
-                  {units.length(p.length_mm)} × {units.length(p.width_mm)}
-                </span>
-              </div>
+              <FoundRow
+                key={placeOf(p)}
+                number={i + 1}
+                piece={p}
+                draft={draft(p)}
+                taken={!out[placeOf(p)]}
+                kinds={(starts.data ?? []).map((k) => k.name)}
+                onTake={(taken) => {
+                  setOut({ ...out, [placeOf(p)]: !taken })
+                }}
+                onChange={(to) => {
+                  setDrafts({ ...drafts, [placeOf(p)]: to })
+                }}
+              />
             ))}
             <Trouble error={trouble ?? hand.refused} onPaper />
             <Button
