@@ -74,9 +74,11 @@ class Run:
         should_stop: Callable[[], bool],
         start: Lay | None,
         spares: bool = True,
+        afresh: bool = True,
     ) -> None:
         self.job, self.clock, self.limit, self.steps = _priced(job), clock, limit, steps
-        self.on_better, self.should_stop, self.spares = on_better, should_stop, spares
+        self.on_better, self.should_stop = on_better, should_stop
+        self.spares, self.afresh = spares, afresh
         self.began = clock()
         self.rng = np.random.default_rng(job.seed)
         self.bank = build_bank(job)
@@ -157,6 +159,8 @@ class Run:
 
     def _hard_first(self) -> bool:
         """Search an order without what is easy to lay, then lay that around it; whether that was done."""
+        if not self.afresh:
+            return False
         hard = hard_of(self.job, self.bank, tables) if (tables := self.tables()) else None
         if hard is None or self.used() > MOST_FIRST:
             return False
@@ -189,7 +193,8 @@ class Run:
     def _spare_leather(self) -> None:
         """All lies: lay it on less leather, as an order is, until that gains nothing for a while."""
         full = measure(self.job, self.best).fill >= FULL and not any(h.is_roll for h in self.job.hides)
-        if full or not self.spares:
+        steps = None if self.steps is None else self.steps - self.step
+        if full or not self.spares or steps == 0 or self.stop():
             return
         gained = 0
 
@@ -198,7 +203,6 @@ class Run:
             gained = part.step
             self.consider(found.lay)
 
-        steps = None if self.steps is None else self.steps - self.step
         part = Run(
             replace(self.job, objective="order"),
             self.clock,
@@ -207,6 +211,7 @@ class Run:
             shorter,
             lambda: self.stop() or part.step > gained + IDLE_STEPS,
             self.best,
+            afresh=False,
         )
         part.search(tuple)
         self.step += part.step
