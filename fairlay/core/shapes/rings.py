@@ -149,10 +149,15 @@ def common(first: BaseGeometry, *others: BaseGeometry) -> BaseGeometry:
     Where they only touch, in a line or a point, nothing of it: GEOS gives such crumbs too, and cannot go on
     reckoning with them.
     """
-    out = first
+    out = _of_area(first)
     for other in others:
-        out = union(pieces_of(out.intersection(other), 0.0))
+        out = union(pieces_of(out.intersection(_of_area(other)), 0.0))
     return out
+
+
+def _of_area(shape: BaseGeometry) -> BaseGeometry:
+    """A shape without the lines and points that a difference may leave beside its polygons."""
+    return union(pieces_of(shape, 0.0)) if shape.geom_type == "GeometryCollection" else shape
 
 
 def as_points(ring: Ring, decimals: int = 3) -> list[list[float]]:
