@@ -227,6 +227,18 @@ def test_a_drawing_becomes_patterns_ready_to_add(workshop: TestClient, trial: in
     assert wrong.status_code == 409 and "there is no layer 'NONE'" in wrong.json()["problem"]
     assert workshop.get("/api/ways-in/readings/9999/drawing").status_code == 404
 
+    # What one contour is can be said, whatever its layer holds.
+    (contour,) = out["contours"]
+    assert contour["use"] == "outline" and len(contour["points"]) > 4
+    one = {k: contour[k] for k in ("x", "y", "size")}
+    without = told(
+        workshop,
+        workshop.post(f"{url}/sorted", json={**said, "contours": [{**one, "use": "leave out"}]}),
+    ).json()
+    assert without["pieces"] == [] and without["contours"][0]["use"] == "leave out"
+    fold = workshop.post(f"{url}/sorted", json={**said, "contours": [{**one, "use": "fold"}]})
+    assert told(workshop, fold).status_code == 409
+
 
 @pytest.mark.usefixtures("reads_at_once")
 def test_a_photograph_becomes_an_outline(workshop: TestClient) -> None:

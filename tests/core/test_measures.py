@@ -165,7 +165,10 @@ def test_of_lays_that_hold_all_the_one_on_less_leather_is_better(objective: str)
     two = replace(asked, pieces=tuple(replace(p, quantity=2) for p in asked.pieces))
     close, wide = (worth(two, measure(two, lay)) for lay in (at((0, 0), (100, 0)), at((0, 0), (800, 0))))
     assert wide < close < wide + 1e-3
-    # While anything is left out, only what lies counts.
+    # While anything is left out, a filler too, only what lies counts.
+    more = replace(two, pieces=(*two.pieces, replace(tile(), id="patch", quantity=1, filler=True)))
+    close, wide = (worth(more, measure(more, lay)) for lay in (at((0, 0), (100, 0)), at((0, 0), (800, 0))))
+    assert close == wide
     close, wide = (worth(asked, measure(asked, lay)) for lay in (at((0, 0), (100, 0)), at((0, 0), (800, 0))))
     assert close == wide
 

@@ -44,23 +44,25 @@ def other_colours(image: Raster, leather: Raster, mask: Raster, known: Raster, p
     wide = cv2.morphologyEx(marks, cv2.MORPH_OPEN, disc(MOST_WIDE_MM / 2 * ppm))
     marks[cv2.dilate(wide, disc(4 * ppm)) > 0] = 0
     at = np.nonzero(marks)
-    none = np.zeros((0, 3), np.float32)
-    if len(at[0]) < LEAST_MM2 * ppm**2:
+    least, none = LEAST_MM2 * ppm**2, np.zeros((0, 3), np.float32)
+    if len(at[0]) < least:
         return none
     here, base = (light_of(v[at].reshape(-1, 1, 3))[:, 0] for v in (image, leather))
     change = here - base
     size = np.sqrt((change * change).sum(axis=1))
+    shade = (change * base).sum(axis=1) < -DARKER * size * np.sqrt((base * base).sum(axis=1))
+    change, base, size = (v[~shade] for v in (change, base, size))
+    if len(size) < least:
+        return none
     ways = change / np.maximum(size, 1e-6)[:, None]
-    shade = (ways * base).sum(axis=1) < -DARKER * np.sqrt((base * base).sum(axis=1))
-    ways, base, size = (v[~shade] for v in (ways, base, size))
     looked = np.linspace(0, len(ways) - 1, min(LOOKED_AT, len(ways))).astype(int)
     alike = ways[looked] @ ways[looked].T
     free = np.ones(len(looked), bool)
     out = []
     for _ in range(MOST_COLOURS):
         count = ((alike > ONE_WAY) & free).sum(axis=1) * free
-        best = int(count.argmax()) if len(count) else 0
-        if not len(count) or count[best] * len(ways) / len(looked) < LEAST_MM2 * ppm**2:
+        best = int(count.argmax())
+        if count[best] * len(ways) / len(looked) < least:
             break
         own = (alike[best] > ONE_WAY) & free
         free &= alike[best] < APART_WAY
@@ -69,4 +71,4 @@ def other_colours(image: Raster, leather: Raster, mask: Raster, known: Raster, p
         way /= np.sqrt((way * way).sum())
         full = from_ + way * float(np.quantile(size[picked], 0.95)) / 0.9
         out.append(np.clip(full, 0, 1) ** (1 / SHOWN_POWER) * 255)
-    return np.array(out, np.float32) if out else none
+    return np.array(out, np.float32).reshape(-1, 3)

@@ -156,7 +156,7 @@ def worth(job: Job, measures: Measures) -> float:
             return measures.placed + 1.0 / (1.0 + measures.used_m2 + seams)
         return measures.placed + min(max(_saved(job, measures), 0.0), 0.999_999)
     fill = measures.fill - (seams / measures.usable_m2 if measures.usable_m2 else 0.0)
-    all_lies = measures.placed >= measures.wanted
+    all_lies = measures.placed + measures.fillers >= sum(piece.quantity for piece in job.pieces)
     spared = SPARED * min(max(_saved(job, measures), 0.0), 1.0) if all_lies else 0.0
     return spared + (fill if job.objective == "fill" else sum(measures.sets.values()) + min(fill, 0.999))
 

@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client'
+import { pathOf } from '../../hide/paths'
 import { Button } from '../../parts/controls'
 
 export type Contour = Schemas['ReadContour']
@@ -11,6 +12,8 @@ const CAN_BE: [Contour['use'], string][] = [
   ['hole', 'punched'],
   ['leave out', 'left out'],
 ]
+/** More contours than this would make the drawing slow to move: then they are gone through by the buttons. */
+const MOST_SHOWN = 1500
 const INK: Partial<Record<Contour['use'], string>> = { stitch: '#9fd0ac', hole: '#e8a59a' }
 
 export const isSame = (a: Said, b: Said) => a.x === b.x && a.y === b.y && a.size === b.size
@@ -33,10 +36,10 @@ export function ContourPaths({
   px: number
   onChoose: (i: number) => void
 }) {
-  const way = (c: Contour) => `M${c.points.map((p) => `${p[0] ?? 0},${p[1] ?? 0}`).join('L')}Z`
   // The smallest are on top: they lie in the others.
   const order = contours
     .map((_, i) => i)
+    .filter((i) => contours.length <= MOST_SHOWN || i === at)
     .sort((a, b) => (contours[b]?.size ?? 0) - (contours[a]?.size ?? 0))
   return order.map((i) => {
     const c = contours[i]
@@ -44,7 +47,7 @@ export function ContourPaths({
     return (
       <g key={i}>
         <path
-          d={way(c)}
+          d={pathOf([c.points])}
           fill="none"
           stroke={i === at ? '#d9a441' : (INK[c.use] ?? '#c9c1b4')}
           strokeWidth={(i === at ? 3.4 : 0.8) * px}
@@ -52,7 +55,7 @@ export function ContourPaths({
           pointerEvents="none"
         />
         <path
-          d={way(c)}
+          d={pathOf([c.points])}
           fill="none"
           stroke="transparent"
           strokeWidth={14 * px}
@@ -93,7 +96,9 @@ export function ContourUse({
         <p className="min-w-0 flex-1 text-sm">
           {here
             ? `Contour ${at + 1} of ${contours.length} is`
-            : 'Press a contour to say what it is.'}
+            : contours.length > MOST_SHOWN
+              ? `Go through ${contours.length} contours to say what one is.`
+              : 'Press a contour to say what it is.'}
         </p>
         <Button
           aria-label="The contour before"
