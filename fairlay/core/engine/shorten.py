@@ -56,13 +56,10 @@ class Shorten:
     def __init__(self, table: HideTable, rng: np.random.Generator, stop: Stop) -> None:
         self.rng, self.stop, self.table, self.bank = rng, stop, table, table.bank
         self.best = tuple(table.lying.values())
-        self.scene = SceneOf(table, len(self.best), self.best)
+        self.learned: tuple[Lying, ...] | None = None
+        self._show(self.best)
         self.fixed = max((self._reach(i) for i, item in self.scene.items.items() if item.fixed), default=0.0)
         self.seed = np.array([rng.integers(1, 2**63)], np.uint64)
-        self.area = {i: item.variant.area_mm2 for i, item in self.scene.items.items()}
-        self.length = self._length()
-        self.fair = self.scene.snapshot()
-        self.failed = 0
         self.pool: list[Tried] = []
         self.least = Tried(0.0, self.fair)
         self._aim(SHORTER)
@@ -88,12 +85,19 @@ class Shorten:
             self._failed(used)
         return False
 
-    def take_over(self, lying: Sequence[Lying]) -> None:
-        """Learn of a shorter lay found elsewhere."""
-        self.best = tuple(lying)
-        self.scene = SceneOf(self.table, len(self.best), self.best)
+    def take_over(self, lying: Sequence[Lying], length: float) -> None:
+        """Learn of a shorter lay found elsewhere, ``length`` mm. Where all is being laid on less than that,
+        this goes on, and the other is begun from after it.
+        """
+        self.best = self.learned = tuple(lying)
+        if length <= self.end or not self.exploring:
+            self._aim(SHORTER if self.exploring else PRESSED[0])
+
+    def _show(self, lying: tuple[Lying, ...]) -> None:
+        """Go on from a fair lay."""
+        self.scene = SceneOf(self.table, len(lying), lying)
+        self.area = {i: item.variant.area_mm2 for i, item in self.scene.items.items()}
         self.length, self.fair = self._length(), self.scene.snapshot()
-        self._aim(SHORTER if self.exploring else PRESSED[0])
 
     def _step(self, used: float) -> float:
         if used < EXPLORED:
@@ -102,7 +106,7 @@ class Shorten:
         return PRESSED[1] + (PRESSED[0] - PRESSED[1]) * left
 
     def _settled(self) -> None:
-        self.best = tuple(self.scene.lying())
+        self.best, self.learned = tuple(self.scene.lying()), None
         self.length, self.fair = self._length(), self.scene.snapshot()
 
     def _aim(self, shorter: float) -> None:
@@ -110,6 +114,9 @@ class Shorten:
         much.
         """
         self.exploring = shorter >= SHORTER
+        if self.learned is not None:
+            self._show(self.learned)
+            self.learned = None
         self.scene.back_to(self.fair)
         self.end = max(self.fixed, self.length * (1.0 - shorter))
         s, back = self.scene.state, self.length - self.end

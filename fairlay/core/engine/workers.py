@@ -216,7 +216,8 @@ class Refills:
         self.tables = tables_of(self.run.job, self.run.bank, lay, self.run.tables(), spare=True)
         self.of, self.search = lay, None
         if self.roll is not None and self._one_roll():
-            self.roll.take_over(list(self.tables[0].lying.values()))
+            extent = self.tables[0].extent()
+            self.roll.take_over(list(self.tables[0].lying.values()), extent[1] if extent else 0.0)
             if self.strips is not None:
                 self.strips.take_over(self.tables[0])
         else:
