@@ -101,8 +101,9 @@ def camera_check(job_id: int) -> CameraCheckTold:
 
 @router.post("/hides/{hide_id}/drawing", status_code=202)
 def look_at_drawing(hide_id: int, asked: FromDrawing) -> JobOut:
-    """Have a hide read from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has
-    layers for them. Follow the job; what it finds is kept beside the hide until it is accepted or left.
+    """Have a hide read from a drawing, of a digitising table or any program (SVG or DXF): outline, holes,
+    flaws and backbone; ``unit_mm`` where it is not as the file says. Follow the job; what it finds is kept
+    beside the hide until it is accepted or left.
     """
     looking.known(hide_id)
     return read_file(asked.file, ReadWork("hide", {"hide_id": hide_id, "unit_mm": asked.unit_mm}))

@@ -64,7 +64,7 @@ def _read(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
         result = found.values | {"picture": f"/api/ways-in/files/{picture}/picture"}
     elif work.what == "hide":
         seen = behind_fence(reading.HideInDrawing(kept.name, kept.body, said["unit_mm"]))
-        result = seen.model_dump(mode="json")
+        result = seen.model_copy(update={"files": [job.subject]}).model_dump(mode="json")
         looking.put_seen(said["hide_id"], result)
     elif work.what == "templates":
         asked = patiently(lambda: _templates_of(kept.body, said))

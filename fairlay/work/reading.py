@@ -73,7 +73,7 @@ class SortDrawing:
 
 @dataclass(frozen=True)
 class HideInDrawing:
-    """A hide from a digitising table's drawing; ``unit_mm`` where the user says it."""
+    """A hide from a drawing; ``unit_mm`` where the user says it."""
 
     name: str
     body: bytes
@@ -81,9 +81,10 @@ class HideInDrawing:
 
     def __call__(self, tell: Tell) -> SeenRecord:
         drawing = _drawing(self.name, self.body, tell, 0.6)
-        found = hide_in_drawing(drawing, self.unit_mm or drawing.unit_mm or 1.0)
-        flaws = [(f.outline, f.severity) for f in found.flaws]
-        return seen_plain("drawing", found.outline, found.holes, found.notes, flaws)
+        found = hide_in_drawing(drawing, self.unit_mm)
+        flaws = [(f.outline, f.severity, f.kind) for f in found.flaws]
+        seen = seen_plain("drawing", found.outline, found.holes, found.notes, flaws, found.backbone)
+        return seen.model_copy(update={"unit_mm": found.unit_mm, "told_mm": drawing.unit_mm or 0.0})
 
 
 @dataclass(frozen=True)

@@ -218,6 +218,12 @@ def test_a_drawing_of_a_digitising_table_is_read(workshop: TestClient) -> None:
     assert seen["area_m2"] == pytest.approx(
         (Polygon([(50, 40), (1950, 40), (1900, 900), (120, 950)]).area - np.pi * 900) / 1e6, rel=1e-3
     )
+    assert seen["files"] == [file] and seen["unit_mm"] == seen["told_mm"] == pytest.approx(25.4 / 96)
+    half = seen["unit_mm"] / 2
+    workshop.post(f"/api/leather/hides/{hide}/drawing", json={"file": file, "unit_mm": half})
+    halved = room(workshop, hide)["seen"]
+    assert halved["unit_mm"] == half and halved["told_mm"] == seen["told_mm"]
+    assert halved["area_m2"] == pytest.approx(seen["area_m2"] / 4, rel=1e-3)
     empty = workshop.post(
         "/api/ways-in/files",
         files={

@@ -212,6 +212,8 @@ def test_every_correction_of_a_seen_hide_can_be_undone(call: Call) -> None:
         {"type": "flesh", "flesh": True},
         {"type": "line means", "at": 0, "means": "nothing"},
         {"type": "as found"},
+        {"type": "holes are flaws"},
+        {"type": "ring is a hole", "at": 1},
     ]
     looks = [{"type": "choose", "at": 1}, {"type": "step", "by": -1}, {"type": "tool", "tool": "push"}]
     for _ in range(tried(12, 200)):
@@ -235,6 +237,13 @@ def test_every_correction_of_a_seen_hide_can_be_undone(call: Call) -> None:
             assert now["at"] is None or now["at"] < len(rings)
         assert call("seen.corrected", SEEN, now, {"type": "undo"}) == now
     assert [r["taken"] for r in call("seen.asSeen", SEEN)["rings"]] == [True, False]
+    now = {"own": None, "before": [], "at": 0, "tool": None}
+    now = call("seen.corrected", SEEN, now, {"type": "ring is a hole", "at": 0})
+    holes = [*SEEN["holes"], SEEN["rings"][0]["outline"]]
+    assert now["own"]["holes"] == holes and len(now["own"]["rings"]) == 1 and now["at"] is None
+    now = call("seen.corrected", SEEN, now, {"type": "holes are flaws"})
+    assert now["own"]["holes"] == [] and [r["outline"] for r in now["own"]["rings"][1:]] == holes
+    assert all(r["taken"] and r["severity"] == 0 for r in now["own"]["rings"][1:]), "as its kind suggests"
 
 
 def test_a_lay_follows_what_changed_of_it_and_asks_anew_where_it_missed_something(call: Call) -> None:

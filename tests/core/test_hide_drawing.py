@@ -23,6 +23,7 @@ from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.leather import Hide
 from fairlay.demo import sides
+from tests.core.hides_by_other_hands import MANNERS, Drawn, Side, beside_another, side
 
 HOLE = np.array([[900.0, 400], [960, 400], [960, 450], [900, 450]])
 
@@ -91,11 +92,14 @@ RING = '<path d="M300,300 L360,300 L360,360 L300,360 Z"/>'
         ("faults-1", 1),
         ("flaw 12 things", 0),
         ("blemish", 2),
+        ("veins", 1),
+        ("veins 3", 3),
     ],
 )
 def test_severity_is_told_by_the_layers_name(name: str, severity: int) -> None:
     found = hide_in_drawing(svg(layer("skin", SKIN), layer(name, RING)), 25.4 / 96)
     (flaw,) = found.flaws
+    assert flaw.kind == ("vein" if "vein" in name else "")
     assert flaw.severity == severity and found.holes == ()
     assert Polygon(flaw.outline).bounds == pytest.approx((200, 200, 260, 260), abs=0.1), (
         "from the corner of the hide's own bounds"
@@ -114,7 +118,7 @@ def test_what_is_on_other_layers_is_no_leather() -> None:
     )
 
 
-def test_what_encloses_nothing_or_lies_beside_the_hide_is_left_out_and_told() -> None:
+def test_a_line_is_a_scar_and_what_lies_beside_the_hide_is_left_out_and_told() -> None:
     found = hide_in_drawing(
         svg(
             layer("hide", SKIN),
@@ -128,10 +132,52 @@ def test_what_encloses_nothing_or_lies_beside_the_hide_is_left_out_and_told() ->
         ),
         25.4 / 96,
     )
-    assert len(found.flaws) == 2, "a ring that crosses itself is taken by its larger part"
-    assert any("encloses nothing" in n for n in found.notes) and any(
-        "lies off the hide" in n for n in found.notes
+    assert len(found.flaws) == 3, "a ring that crosses itself is taken by its larger part"
+    scar = min((Polygon(f.outline) for f in found.flaws), key=lambda p: p.bounds[3] - p.bounds[1])
+    assert scar.bounds == pytest.approx((297, 297, 363, 303), abs=0.1)
+    assert any("1 scar, 6 mm wide" in n for n in found.notes)
+    assert any("lies off the hide" in n for n in found.notes)
+
+
+@pytest.mark.parametrize("manner", MANNERS, ids=lambda m: m.__name__)
+@pytest.mark.parametrize("seed", range(4))
+def test_a_hide_is_read_whatever_program_drew_it(manner: Callable[[Side], Drawn], seed: int) -> None:
+    own = side(seed)
+    drawn = manner(own)
+    drawing = read_svg(drawn.body) if drawn.body.startswith(b"<svg") else read_dxf(drawn.body)
+    found = hide_in_drawing(drawing)
+    meant = Polygon(own.outline)
+    assert Polygon(found.outline).area == pytest.approx(meant.area, rel=3e-3)
+    assert sorted(f.severity for f in found.flaws) == sorted(drawn.severities)
+    assert len(found.holes) == drawn.holes
+    assert (found.backbone is not None) == drawn.backbone
+    low = own.outline.min(axis=0)
+    spots = {(round(x - low[0], -1), round(y - low[1], -1)) for x, y, _ in own.flaws}
+    if drawn.severities and "unit" not in " ".join(found.notes):
+        assert all(
+            min(abs(x - a) + abs(y - b) for a, b in spots) < 60
+            for x, y in (f.outline.mean(axis=0) for f in found.flaws)
+        ), "where they were drawn"
+
+
+def test_a_unit_is_guessed_only_where_nobody_tells_it() -> None:
+    drawn = beside_another(side(1)).body
+    guessed = hide_in_drawing(read_dxf(drawn))
+    assert guessed.unit_mm == 1000.0 and "taken for m" in guessed.notes[0]
+    assert any("beside it" in n for n in guessed.notes)
+    said = hide_in_drawing(read_dxf(drawn), 10.0)
+    assert said.unit_mm == 10.0 and Polygon(said.outline).area == pytest.approx(
+        Polygon(guessed.outline).area / 1e4, rel=1e-3
     )
+
+
+def test_an_offcut_that_is_a_rectangle_is_no_frame() -> None:
+    cut = '<rect x="100" y="100" width="900" height="500"/>'
+    found = hide_in_drawing(svg(cut, RING), 25.4 / 96)
+    assert Polygon(found.outline).area == pytest.approx(450_000) and len(found.holes) == 1
+    framed = hide_in_drawing(svg('<rect x="5" y="5" width="1200" height="700"/>', cut, RING), 25.4 / 96)
+    assert Polygon(framed.outline).area == pytest.approx(450_000) and len(framed.holes) == 1
+    assert any("a frame" in n for n in framed.notes)
 
 
 def test_a_drawing_without_a_hide_says_what_is_missing() -> None:

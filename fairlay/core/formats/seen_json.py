@@ -29,12 +29,15 @@ class Frame(BaseModel):
 
 
 class RingSeen(BaseModel):
-    """A chalked ring, what its colour tells, and how sure that is (0 to 1)."""
+    """A ring, chalked or drawn: what tells of its severity, how sure that is (0 to 1), and its kind where it
+    is told.
+    """
 
     outline: Points
     chalk: str
     severity: int
     sure: float
+    kind: str = ""
 
 
 class LineSeen(BaseModel):
@@ -86,6 +89,10 @@ class SeenRecord(BaseModel):
     files: list[int] = []
     """The pictures it was found in, to be read again with a press."""
     bar_mm: float = 100.0
+    unit_mm: float = 0.0
+    """How long a unit of a drawing was taken to be; 0 where there is no drawing."""
+    told_mm: float = 0.0
+    """How long it is by the file itself; 0 where that does not say."""
 
 
 def seen_in_pictures(found: HideSeen, picture: str) -> SeenRecord:
@@ -118,10 +125,11 @@ def seen_plain(
     outline: Ring,
     holes: Sequence[Ring],
     advice: Sequence[str],
-    flaws: Sequence[tuple[Ring, int]] = (),
+    flaws: Sequence[tuple[Ring, int, str]] = (),
+    backbone: Ring | None = None,
 ) -> SeenRecord:
-    """Return the record of an outline ``(n, 2)`` in mm with its holes, and flaws as rings with a severity (0:
-    not told), and no picture.
+    """Return the record of an outline ``(n, 2)`` in mm with its holes, flaws as rings with a severity (0: not
+    told) and a kind, and the ends of its backbone, and no picture.
     """
     (x0, y0), (x1, y1) = outline.min(axis=0), outline.max(axis=0)
     area = Polygon(outline).area - sum(Polygon(h).area for h in holes)
@@ -132,9 +140,12 @@ def seen_plain(
         outline=shown(outline),
         holes=[shown(h) for h in holes],
         rings=[
-            RingSeen(outline=shown(ring), chalk="", severity=severity, sure=1.0) for ring, severity in flaws
+            RingSeen(outline=shown(ring), chalk="", severity=severity, sure=1.0, kind=kind)
+            for ring, severity, kind in flaws
         ],
-        lines=[],
+        lines=[]
+        if backbone is None
+        else [LineSeen(kind="backbone", points=as_points(backbone, 1), chalk="")],
         area_m2=area / 1e6,
         markers=0,
         rms_mm=0.0,

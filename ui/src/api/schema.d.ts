@@ -2165,8 +2165,9 @@ export interface paths {
         put?: never;
         /**
          * Look At Drawing
-         * @description Have a hide read from a digitising table's drawing (SVG or DXF): outline, holes, and flaws where it has
-         *     layers for them. Follow the job; what it finds is kept beside the hide until it is accepted or left.
+         * @description Have a hide read from a drawing, of a digitising table or any program (SVG or DXF): outline, holes,
+         *     flaws and backbone; ``unit_mm`` where it is not as the file says. Follow the job; what it finds is kept
+         *     beside the hide until it is accepted or left.
          */
         post: operations["look_at_drawing"];
         delete?: never;
@@ -7698,11 +7699,17 @@ export interface components {
         };
         /**
          * RingSeen
-         * @description A chalked ring, what its colour tells, and how sure that is (0 to 1).
+         * @description A ring, chalked or drawn: what tells of its severity, how sure that is (0 to 1), and its kind where it
+         *     is told.
          */
         RingSeen: {
             /** Chalk */
             chalk: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
             /** Outline */
             outline: number[][];
             /** Severity */
@@ -7999,6 +8006,16 @@ export interface components {
              * @enum {string}
              */
             source: "picture" | "drawing" | "rule";
+            /**
+             * Told Mm
+             * @default 0
+             */
+            told_mm: number;
+            /**
+             * Unit Mm
+             * @default 0
+             */
+            unit_mm: number;
         };
         /** ShapeOut */
         ShapeOut: {

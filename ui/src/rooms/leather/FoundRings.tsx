@@ -1,16 +1,24 @@
+import { Button } from '../../parts/controls'
 import { Choice } from '../../parts/fields'
+import { plural } from '../../parts/units'
 import { FLAW_KINDS, SEVERITIES } from './hide'
 import type { Ring, SeenAct } from './seenTaken'
 
 /**
- * The rings of chalk that were found, to be taken or left; the one that is chosen says what it is.
+ * The rings that were found, to be taken or left; the one that is chosen says what it is. What was
+ * drawn may be a hole or a flaw: that is told apart here.
  */
 export function FoundRings({
   rings,
+  holes,
+  drawn,
   at,
   act,
 }: {
   rings: Ring[]
+  holes: number
+  /** Whether they come from a drawing, not from chalk. */
+  drawn: boolean
   at: number | null
   act: (a: SeenAct) => void
 }) {
@@ -20,7 +28,7 @@ export function FoundRings({
   return (
     <>
       <h2 className="mt-3 font-semibold">
-        {rings.length ? 'Rings' : 'No ring of chalk was found'}
+        {rings.length ? 'Rings' : drawn ? 'No flaw was told in it' : 'No ring of chalk was found'}
       </h2>
       <ul>
         {rings.map((r, i) => (
@@ -72,11 +80,31 @@ export function FoundRings({
                     ringIs(i, { severity: Number(s), taken: true, doubted: false })
                   }}
                 />
+                {drawn && (
+                  <Button
+                    className="col-span-2"
+                    onClick={() => {
+                      act({ type: 'ring is a hole', at: i })
+                    }}
+                  >
+                    It is a hole
+                  </Button>
+                )}
               </div>
             )}
           </li>
         ))}
       </ul>
+      {drawn && holes > 0 && (
+        <Button
+          className="mt-2 w-full"
+          onClick={() => {
+            act({ type: 'holes are flaws' })
+          }}
+        >
+          {holes === 1 ? 'The hole is a flaw' : `The ${plural(holes, 'hole')} are flaws`}
+        </Button>
+      )}
     </>
   )
 }

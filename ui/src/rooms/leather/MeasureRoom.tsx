@@ -4,11 +4,12 @@ import { Link, useParams } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
-import { afterJob, isLive, type Job, useFollowedJob } from '../../parts/job'
+import { isLive, type Job, useFollowedJob } from '../../parts/job'
 import { PickFile } from '../../parts/PickFile'
 import { parseLength, plural, useUnits } from '../../parts/units'
 import { sendFile } from '../patterns/files'
 import { seenName, useBegun, useHide } from './hide'
+import { readDrawing } from './DrawnUnit'
 import { CheckCamera } from './CheckCamera'
 import { PressPictures } from './PressPictures'
 import type { Press } from './SayWhat'
@@ -295,24 +296,17 @@ function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }
   const read = useMutation({
     mutationFn: async (chosen: File) => {
       const file = await sendFile(chosen)
-      await afterJob(
-        told(
-          api.POST('/api/leather/hides/{hide_id}/drawing', {
-            params: { path: { hide_id: id } },
-            body: { file: file.id, unit_mm: null },
-          }),
-        ),
-        () => Promise.resolve(),
-      )
+      await readDrawing(id, file.id, null)
     },
     onSuccess: onSeen,
   })
   return (
     <section className="docket torn px-6 pt-4 pb-5">
-      <h2 className="font-stamp text-xl font-bold">From a digitising table</h2>
+      <h2 className="font-stamp text-xl font-bold">From a drawing</h2>
       <p className="mt-1">
-        Its SVG or DXF: the largest closed outline is the hide, what lies inside it are holes. Rings
-        on layers named for flaws (as FLAW_UNSOUND, or defect 2) come along.
+        An SVG or DXF of a digitising table or any program. The largest closed outline is the hide;
+        rings in its own pen are holes. Rings and lines on layers named for flaws (FLAW_UNSOUND,
+        defect 2, scars) or in another pen are flaws, to be looked at next.
       </p>
       <PickFile
         label="Drawing of the hide"

@@ -9,6 +9,7 @@ import { Button, Trouble, Said } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
+import { DrawnUnit } from './DrawnUnit'
 import { FoundRings } from './FoundRings'
 import { seenName, useBegun, type At, type Known } from './hide'
 import { KnownBefore } from './KnownBefore'
@@ -329,7 +330,14 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
               }}
             />
           )}
-          <FoundRings rings={taken.rings} at={at} act={act} />
+          {seen.source === 'drawing' && <DrawnUnit id={id} seen={seen} />}
+          <FoundRings
+            rings={taken.rings}
+            holes={taken.holes.length}
+            drawn={seen.source === 'drawing'}
+            at={at}
+            act={act}
+          />
           {taken.lines.map((x, i) => (
             <Choice
               key={i}

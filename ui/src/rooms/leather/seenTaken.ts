@@ -55,6 +55,8 @@ export type SeenAct =
   | { type: 'mended'; outline: number[][]; holes: number[][][] }
   | { type: 'ring'; outline: number[][] }
   | { type: 'ring is'; at: number; is: Partial<Ring> }
+  | { type: 'holes are flaws' }
+  | { type: 'ring is a hole'; at: number }
   | { type: 'end'; at: At }
   | { type: 'line means'; at: number; means: Taken['lines'][number]['means'] }
   | { type: 'flesh'; flesh: boolean }
@@ -81,7 +83,7 @@ export const asSeen = (seen: Seen): Taken => ({
     outline: r.outline,
     chalk: r.chalk,
     severity: r.severity,
-    kind: 'not named',
+    kind: r.kind || 'not named',
     taken: r.severity > 0 && r.sure >= SURE,
     doubted: r.severity === 0 || r.sure < SURE,
   })),
@@ -115,6 +117,19 @@ export function corrected(seen: Seen, was: Corrections, act: SeenAct): Correctio
         : set({ rings: withRing(taken.rings, was.at, { outline: act.outline, taken: true }) })
     case 'ring is':
       return set({ rings: withRing(taken.rings, act.at, act.is) })
+    case 'holes are flaws':
+      return set({
+        holes: [],
+        rings: [
+          ...taken.rings,
+          ...taken.holes.map((outline) => ({ ...drawnRing(outline), severity: 0, doubted: true })),
+        ],
+      })
+    case 'ring is a hole': {
+      const rings = taken.rings.filter((_, k) => k !== act.at)
+      const hole = taken.rings.filter((_, k) => k === act.at).map((r) => r.outline)
+      return set({ rings, holes: [...taken.holes, ...hole] }, null)
+    }
     case 'end':
       return set({
         ends:
