@@ -154,7 +154,7 @@ def test_a_table_is_taken_whole(workshop: TestClient) -> None:
         (10, "", None),
     ]
     wrong = ("Camp chair,0,", "Camp chair,4,2026-02-30", "lamp,1,", "Stove Mitts,many,")
-    bad = "\n".join(["article,quantity,due", *wrong, "stove mitts,2,", "stove-mitt,2,"])
+    bad = "\n".join(["article,quantity,due", *wrong, "stove mitts,2,", "stove-mitt,2,2026-12-01"])
     told = workshop.post("/api/batches/order-table", json={"text": bad}).json()["problem"]
     for says in (
         "line 2: a quantity of 0",
@@ -171,7 +171,16 @@ def test_a_table_is_taken_whole(workshop: TestClient) -> None:
     ("text", "says"),
     [
         ("", "the table is empty"),
-        ("article,count\nCamp chair,3", "no column quantity"),
+        ("article,shade\nCamp chair,3", "no column quantity"),
+        ("Order of the week\nqty\n3", "no column article"),
+        ("article,quantity\nCamp char,3", "no article 'Camp char'; the nearest is 'camp chair'"),
+        ("article,quantity\n,3", "line 2: it names no article"),
+        ("article,quantity\nCamp chair,12.000", "may be 12 or 12000"),
+        ("article,quantity\nCamp chair,2.5", "a quantity of '2.5'"),
+        ("article,quantity\nCamp chair,9999\ncamp-chair,2", "line 3: more than 10000"),
+        ("article,quantity,due\nCamp chair,3,05/06/2026", "may be 2026-06-05 or 2026-05-06"),
+        ("article,quantity,due\nCamp chair,3,31 Smarch 2026", "a day '31 Smarch 2026'"),
+        ("article,quantity,due\nCamp chair,3,31.02.2026", "a day '31.02.2026'"),
         ("article,quantity,quantity\nCamp chair,3,4", "twice the column quantity"),
         ("article,quantity\n", "no row under the head line"),
         ("article,quantity\nCamp chair,3,4,5", "more cells than the head line"),
@@ -182,6 +191,31 @@ def test_a_table_is_taken_whole(workshop: TestClient) -> None:
 def test_a_table_that_is_wrong_says_where(text: str, says: str) -> None:
     with pytest.raises(Refused, match=says):
         read_order(text, NAMES)
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        ("\ufeffItem;Qty.;Color\nCAMP CHAIRS;12 pcs;chestnut\n", [("camp-chair", 12, "chestnut", "")]),
+        (
+            "sep=;\nQuillback Yard;;\n\nNo;Product;Due Date;Order_Qty\n1;Camp  chair;31.05.2026;1,200\n"
+            ";Total;;1200",
+            [("camp-chair", 1200, "", "2026-05-31")],
+        ),
+        ("article\tquantity\tdue\ncamp-chair\t3.0\t5/31/2026", [("camp-chair", 3, "", "2026-05-31")]),
+        (
+            "article,quantity,due by\ncamp chair,2,2026-05-31 00:00:00\nCamp chair,x3,31 May 2026",
+            [("camp-chair", 5, "", "2026-05-31")],
+        ),
+        ('"Name","How many","Notes"\n"Stove mitts","4","left, right"', [("stove-mitt", 4, "", "")]),
+        (
+            "article,quantity,due\ncamp chair,1,May 3, 2026".replace("3, ", "3 "),
+            [("camp-chair", 1, "", "2026-05-03")],
+        ),
+    ],
+)
+def test_a_table_is_read_as_any_program_writes_it(text: str, rows: list[tuple[str, int, str, str]]) -> None:
+    assert [(r.article, r.quantity, r.colour, r.due_on) for r in read_order(text, NAMES)] == rows
 
 
 @given(st.text(st.characters(codec="utf-8"), max_size=200))

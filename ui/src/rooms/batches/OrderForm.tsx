@@ -130,12 +130,23 @@ const lineOf = (article_id: number): Schemas['NewLine'] => ({
 /** The lines that are really wanted. */
 export const linesOf = (asked: Asked) => Object.values(asked).filter((l) => l.quantity > 0)
 
+/** A table's text, as the program that saved it wrote its letters. */
+function inItsLetters(bytes: ArrayBuffer) {
+  const [a, b] = new Uint8Array(bytes)
+  if (a === 0xff && b === 0xfe) return new TextDecoder('utf-16le').decode(bytes)
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
+  } catch {
+    return new TextDecoder('windows-1252').decode(bytes)
+  }
+}
+
 /** An order from a table as CSV: taken whole, or each wrong row is told. */
 function FromTable({ onRead }: { onRead: (lines: Schemas['NewLine'][]) => void }) {
   const [took, setTook] = useState<number | null>(null)
   const read = useMutation({
     mutationFn: async (file: File) => {
-      const text = await file.text()
+      const text = inItsLetters(await file.arrayBuffer())
       return told(api.POST('/api/batches/order-table', { body: { text } }))
     },
     onMutate: () => {
