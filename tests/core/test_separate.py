@@ -309,7 +309,13 @@ def test_a_roll_gets_shorter_and_stays_fair() -> None:
     )
     assert before is not None and after <= before[1] + 0.1
     assert any(gained) and after < before[1]
-    search.take_over(search.best)
+    # A lay from elsewhere that is longer than what is being tried is begun from later, a shorter one at once.
+    shown, end = search.scene, search.end
+    search.take_over(search.best, end + 1.0)
+    assert search.scene is shown and search.end == end
+    search.take_over(search.best, end - 1.0)
+    assert search.scene is not shown
+    assert {i: v.variant.area_mm2 for i, v in search.scene.items.items()} == search.area
     for _ in range(100):
         search.attempt(0.9)
     assert search.length <= after + 0.1

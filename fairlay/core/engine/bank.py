@@ -13,6 +13,7 @@ left of the larger gap once its own half is taken off. A job with one gap has on
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -301,3 +302,10 @@ def _flatten(shapes: list[list[Ring]]) -> Bodies:
         as_int[3],
         np.array(reach),
     )
+
+
+def sizes(variants: Sequence[Variant]) -> dict[int, float]:
+    """Return each variant's area as a share of the mean one, weighted by area."""
+    areas = np.array([v.area_mm2 for v in variants])
+    middle = float((areas * areas).sum() / areas.sum())
+    return {v.index: v.area_mm2 / middle for v in variants}

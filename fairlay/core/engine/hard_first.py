@@ -42,12 +42,12 @@ def hard_of(job: Job, bank: Bank, tables: Sequence[HideTable]) -> Job | None:
     return replace(job, pieces=tuple(hard)) if 0.0 < of_hard < (1.0 - LEAST_SHARE) * area else None
 
 
-def with_the_rest(run: Searching, hard: Lay, stop: Callable[[], bool]) -> Lay:
+def with_the_rest(run: Searching, hard: Lay, stop: Callable[[], bool], tries: int = TRIES) -> Lay:
     """Return what is hard with all else of the order laid into the same leather, or more of it where that is
-    cheapest: the cheapest of some tries.
+    cheapest: the cheapest of some ``tries``.
     """
     found: list[tuple[int, float, tuple[Placement, ...]]] = []
-    for k in range(TRIES):
+    for k in range(tries):
         tables = tables_of(run.job, run.bank, hard, run.tables(), spare=True)
         share = Share(run.job, run.bank, tables, run.rng, stop)
         share.pool.place_all(range(len(tables)), shuffle=0.15 * k, opening=True)

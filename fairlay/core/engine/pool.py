@@ -5,7 +5,7 @@ that is cheapest, or in parts.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from fairlay.core.engine.bank import Bank
 from fairlay.core.engine.cut import EVERYWHERE, NOWHERE, Cut, Span
-from fairlay.core.engine.layer import Lying
+from fairlay.core.engine.layer import Lying, Spot
 from fairlay.core.engine.refill import WAYS, demand
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.pattern import Piece
@@ -32,6 +32,8 @@ its cost.
 Stop = Callable[[], bool]
 Ways = NDArray[np.float64]
 Window = tuple[float, float, float, float]
+Places = dict[int, Spot]
+"""A place that each of some hides has for a variant."""
 
 
 @dataclass(frozen=True)
@@ -67,9 +69,10 @@ class Pool:
         """Remember what lies nowhere."""
         return KeptPool({v: list(c) for v, c in self.copies.items()}, dict(self.no_room))
 
-    def back_to(self, kept: KeptPool) -> None:
-        """Return to what was remembered."""
-        self.copies, self.no_room = kept.copies, kept.no_room
+    def back_to(self, kept: KeptPool, changed: Collection[int]) -> None:
+        """Return to what was remembered; what was learned of hides that are not ``changed`` still holds."""
+        learned = {k: f for k, f in self.no_room.items() if k[0] not in changed}
+        self.copies, self.no_room = kept.copies, {**kept.no_room, **learned}
 
     def fill(self, copies: dict[int, list[int]]) -> None:
         """Hold these copies instead, with all room to be looked for anew."""
@@ -103,11 +106,14 @@ class Pool:
             if copies
         }
         for v in sorted(order, key=lambda v: -order[v]):
+            known: Places = {}
             while self.copies[v] and not self.stop():
-                if not any(self._place(v, h, self.span(h, spans), wish, ways) for h in hosts) and not (
-                    opening and self._open_more(v, hosts, wish, ways)
-                ):
+                at = next((h for h in hosts if self._place(v, h, self.span(h, spans), wish, ways)), None)
+                if at is None and opening:
+                    at = self._open_more(v, hosts, wish, ways, known)
+                if at is None:
                     break
+                known.pop(at, None)
 
     def place_in_parts(self, most: int = 1_000_000) -> None:
         """Lay in parts what went nowhere whole, so many copies at most."""
@@ -181,9 +187,9 @@ class Pool:
             )
         return True
 
-    def _open_more(self, v: int, hosts: Iterable[int], wish: Wish, ways: Ways) -> bool:
+    def _open_more(self, v: int, hosts: Iterable[int], wish: Wish, ways: Ways, known: Places) -> int | None:
         """Lay one copy where it makes the leather dearer by least: further along a hide in use, or on one not
-        opened.
+        opened; return which, None where it has no place. ``known`` are places that hides have for it.
         """
         variant = self.bank.variants[v]
         reach = float(self.bank.own(variant).bodies.reach[variant.index * 3])
@@ -192,23 +198,23 @@ class Pool:
             if self.no_room.get((h, v)) == Full(EVERYWHERE):
                 continue
             cut, extent = self.cuts[h], self.tables[h].extent()
-            towards = -1.0 if extent is not None and np.argmax(cut.kept_m2(*extent)) == 0 else 1.0
-            spot = (
-                self.tables[h]
-                .find(variant, h, Wish(along=0.3 * towards, tight=wish.tight), self.rng)
-                .take(ways)
-            )
+            spot = known.get(h)
+            if spot is None:
+                towards = -1.0 if extent is not None and np.argmax(cut.kept_m2(*extent)) == 0 else 1.0
+                wished = Wish(along=0.3 * towards, tight=wish.tight)
+                spot = self.tables[h].find(variant, h, wished, self.rng).take(ways)
             if spot is None:
                 self.no_room[h, v] = Full(EVERYWHERE)
                 continue
+            known[h] = spot
             lo, hi = spot.x - reach, spot.x + reach
             after = cut.cost((min(lo, extent[0]), max(hi, extent[1])) if extent else (lo, hi))
             found.append(((after - cut.cost(extent)) * (1.0 if extent else OPENING_SHARE), h, spot))
         if not found:
-            return False
+            return None
         _, h, spot = min(found, key=lambda f: f[:2])
         self.tables[h].put(Lying(variant, self.copies[v].pop(), spot))
-        return True
+        return h
 
     def _parts_go(self, parts: Sequence[Piece], copy: int) -> bool:
         """Lay the parts of a copy into leather in use, or onto more of it; whether all went."""
@@ -217,9 +223,9 @@ class Pool:
         for part in parts:
             v = self.bank.of_piece[part.id][0].index
             self.add(v, copy)
-            if any(self._place(v, h, self.span(h), wish, ways) for h in hosts) or self._open_more(
-                v, hosts, wish, ways
-            ):
+            if any(self._place(v, h, self.span(h), wish, ways) for h in hosts):
+                continue
+            if self._open_more(v, hosts, wish, ways, {}) is not None:
                 continue
             self.copies[v].remove(copy)
             for table, mark in zip(self.tables, marks, strict=True):

@@ -153,6 +153,15 @@ class Recombine:
             makes[self.singles + k] = len(counts)
         self.seen.note(h, makes, self.cuts[h].cost(self.tables[h].extent()), loose)
 
+    def owed(self, left: Mapping[int, int], sets: Mapping[str, int], cost: float) -> float:
+        """What is held against copies, by variant, and sets, by name, that such a dear order leaves out."""
+        counts = np.zeros(len(self.wanted))
+        for v, n in left.items():
+            counts[v] = n
+        for k, name in enumerate(self.columns):
+            counts[self.singles + k] = sets.get(name, 0)
+        return float(LEFT_OUT * cost * (self.share @ counts))
+
     def choose(self, cost: float, least: float, dearer: float = 1.0) -> list[Kept | None] | None:
         """Return the lays of an order for less than ``least``, as ``Seen.choose``; ``cost`` is what the order
         costs, ``dearer`` how much more is held against what they leave out.

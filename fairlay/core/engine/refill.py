@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
-from fairlay.core.engine.bank import BODIES, NEAR, Variant
+from fairlay.core.engine.bank import BODIES, NEAR, Variant, sizes
 from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.construct import squareness
 from fairlay.core.engine.ground import CELL_MM
@@ -83,6 +83,10 @@ LEAST_GAIN = -0.5
 """A trade gains at least this share of the least piece's worth: it may lose a little, since what lies about
 is
 filled again after it."""
+LARGE_FIRST, LEANING_STEP = 0.1, 0.001
+"""At the start a piece counts for its worth times its size to this power, at the end for its worth; reckoned
+anew where the power changed by the step.
+"""
 WARM = 0.001
 WARM_OF_LEAST = 0.4
 """At the start, a lay is kept that is worth about this share of the hide, and of the least piece, less; at
@@ -119,13 +123,15 @@ class Refill:
         self.pool: dict[int, list[int]] = defaultdict(list, {v: list(copies) for v, copies in pool.items()})
         seams = table.job.seams_m2
         self.worth = {v.index: worth_of(v) - 1e6 * seams.get(v.piece.id, 0.0) for v in table.bank.variants}
+        self.prized = dict(self.worth)
+        self.size = sizes(table.bank.variants)
         self.demand = {v.index: demand(v) for v in table.bank.variants}
         self.usable = float(table.hide.usable.area)
         self.scarce = {
             v.index: self.usable / max(table.ground(v).area_mm2, 0.02 * self.usable)
             for v in table.bank.variants
         }
-        self.value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
+        self.value = self._sum(self.worth)
         self.warm = WARM * self.usable + WARM_OF_LEAST * min(
             (w for w in self.worth.values() if w > 0), default=0.0
         )
@@ -134,6 +140,8 @@ class Refill:
             > len(table.bank.variants) / 2
         )
         exact = mostly_exact(table.job)
+        self.large_first = LARGE_FIRST if exact or self.free else 0.0
+        self.leaning = 0.0
         self.traded = TRADED_FREE if self.free else TRADED if exact else TRADED_HELD
         self.butted = BUTTED_FREE if self.free else BUTTED if exact else BUTTED_HELD
         self.squeeze: Squeeze | None = None
@@ -147,7 +155,23 @@ class Refill:
 
     def keep(self) -> Kept:
         """Remember the lay as it is."""
-        return Kept(tuple(self.table.lying.values()), {v: tuple(c) for v, c in self.pool.items()}, self.value)
+        copies = {v: tuple(c) for v, c in self.pool.items()}
+        return Kept(tuple(self.table.lying.values()), copies, self._sum(self.worth))
+
+    def _sum(self, each: Mapping[int, float]) -> float:
+        """What lies, by the worth of each variant."""
+        return sum(each[lying.variant.index] for lying in self.table.lying.values())
+
+    def _prize(self, warmth: float) -> None:
+        """Count large pieces for more and small ones for less than they are worth, less so toward the end:
+        small ones go into gaps then, while none are left for them where they were laid first.
+        """
+        leaning = self.large_first * warmth
+        if abs(leaning - self.leaning) < LEANING_STEP:
+            return
+        self.leaning = leaning
+        self.prized.update({v: worth * self.size[v] ** leaning for v, worth in self.worth.items()})
+        self.value = self._sum(self.prized)
 
     def attempt(self, warmth: float) -> bool:
         """Take up and fill again once; whether the best got better.
@@ -155,14 +179,15 @@ class Refill:
         ``warmth`` 1 at the start, 0 at the end.
         """
         table = self.table
+        self._prize(warmth)
         mark, pool = table.mark(), {v: list(c) for v, c in self.pool.items()}
         if not self._make(self._choose()):
             return False
-        value = sum(self.worth[lying.variant.index] for lying in table.lying.values())
+        value = self._sum(self.prized)
         bar = self.value + self.warm * warmth * math.log(max(1e-9, float(self.rng.random())))
         if value >= bar and not self.stop():
             self.value = value
-            if value > self.best.value + 1.0:
+            if self._sum(self.worth) > self.best.value + 1.0:
                 self.best = self.keep()
                 return True
             return False
@@ -277,7 +302,7 @@ class Refill:
         """Trade some pieces for others that are worth a little more; whether it went."""
         table = self.table
         if self.squeeze is None:
-            self.squeeze = Squeeze(table, self.worth, self.held, self.rng, self.stop)
+            self.squeeze = Squeeze(table, self.prized, self.held, self.rng, self.stop)
         traded = self.squeeze.attempt(self.pool, self.least_gain)
         if traded is None:
             return False

@@ -47,6 +47,8 @@ MOST_FIRST = 0.085
 """Where the first lay took more of the time than this, too little is left to search twice."""
 SHOWN_EVERY = 0.1
 """As often, by the share of the time that went, all else is laid about what is hard, to be seen."""
+SHOWING = 0.08
+"""No more of the time than this goes into showing."""
 WORK_SHARE = {"fill": 0.97, "sets": 0.9, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
@@ -164,13 +166,14 @@ class Run:
         hard = hard_of(self.job, self.bank, tables) if (tables := self.tables()) else None
         if hard is None or self.used() > MOST_FIRST:
             return False
-        shown = self.used()
+        shown, every = self.used(), SHOWN_EVERY
 
         def show(found: Progress) -> None:
-            nonlocal shown
-            if self.used() > shown + SHOWN_EVERY:
-                self.consider(with_the_rest(self, found.lay, self.stop))
+            nonlocal shown, every
+            if (began := self.used()) > shown + every:
+                self.consider(with_the_rest(self, found.lay, self.stop, tries=1))
                 shown = self.used()
+                every = max(SHOWN_EVERY, (shown - began) / SHOWING)
 
         alone = self._part(hard, HARD_SHARE, show)
         if self.stop():

@@ -11,7 +11,7 @@ on the way are put together anew (``recombine``).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 import numpy as np
 
@@ -179,21 +179,21 @@ class Share:
         pool, home = self.pool.keep(), dict(self.home)
         marks = [t.mark() for t in self.tables]
         self._try_one(opened)
-        for h, mark in enumerate(marks):
-            if not _same(self.tables[h].lying, mark.lying):
-                self.had.see(h)
+        changed = {h for h, mark in enumerate(marks) if not _same(self.tables[h].lying, mark.lying)}
+        for h in changed:
+            self.had.see(h)
         now, missing = self.cost(), self.missing()
         bar = before * (1.0 - WARM * warmth * math.log(max(1e-9, float(self.rng.random()))))
         if not self.stop() and (missing < was_missing or (missing == was_missing and now <= bar)):
             return True
-        self._back_to(marks, pool, home)
+        self._back_to(marks, pool, home, changed)
         return False
 
     def recombine(self, than: tuple[int, float], *, anyway: bool = False) -> bool:
         """Lay each hide as it once lay, and what that leaves out beside it, so that fewer pieces are missing
         or all costs less ``than`` this; ``anyway`` whatever it comes to. Whether that was done.
         """
-        least, dearer = math.inf if than[0] or anyway else than[1], 1.0
+        least, dearer = math.inf if anyway else than[1] + self._owed(than), 1.0
         if anyway:
             dearer = float(self.rng.uniform(*DEARER))
         chosen = self.had.choose(than[1], least, dearer)
@@ -212,13 +212,32 @@ class Share:
         self.pool.place_in_parts()
         if anyway or (not self.stop() and (self.missing(), round(self.cost(), 3)) < than):
             return True
-        self._back_to(marks, pool, home)
+        self._back_to(marks, pool, home, range(len(self.tables)))
         return False
 
-    def _back_to(self, marks: Sequence[Mark], pool: KeptPool, home: dict[tuple[str, int], int]) -> None:
-        for table, mark in zip(self.tables, marks, strict=True):
-            table.back_to(mark)
-        self.pool.back_to(pool)
+    def _owed(self, than: tuple[int, float]) -> float:
+        """What is held against what ``than`` leaves out, where it is as many as now."""
+        if not than[0]:
+            return 0.0
+        if than[0] != self.missing():
+            return math.inf
+        left = {v: len(c) for v, c in self.pool.copies.items()}
+        sets = {
+            name: sum((name, n) not in self.home for n in range(columns.sets))
+            for name, columns in self.columns.items()
+        }
+        return self.had.owed(left, sets, than[1])
+
+    def _back_to(
+        self,
+        marks: Sequence[Mark],
+        pool: KeptPool,
+        home: dict[tuple[str, int], int],
+        changed: Collection[int],
+    ) -> None:
+        for h in changed:
+            self.tables[h].back_to(marks[h])
+        self.pool.back_to(pool, changed)
         self.home = home
 
     def _try_one(self, opened: list[int]) -> None:

@@ -21,14 +21,16 @@ IMPROVES = 10
 """Attempts at making an order cheaper that make one step."""
 SEEKS = 3
 """Ways tried of laying sets on a hide, before the next hide."""
-SEEK_ROUNDS, SEEK_SHARE = 3, 0.06
+SEEK_ROUNDS, SEEK_SHARE, SEEK_LACKING = 3, 0.06, 0.12
 """Rounds of the hides, seeking columns, before orders are laid out by them; after the first no more of the
-time than this share goes into it.
+time than this share goes into it, and where sets are still lacking as much as the other, round after round.
 """
 LAY_OUTS = 2
 """Orders laid out afresh before the best is worked on."""
-RECOMBINED = 2
-"""One step in so many, lays that single hides had are put together anew."""
+RECOMBINED, FEW_HIDES = 2, 8
+"""One step in so many, lays that single hides had are put together anew; seldomer where there are more hides:
+it takes ten times as long on twelve.
+"""
 PATIENCE, GAIN = 60, 0.001
 """After so many attempts none of which made an order cheaper by this share, another lay is begun from: one
 laid out afresh, then what hides had before, in turn.
@@ -57,8 +59,10 @@ class Orders:
         # Columns begin from emptied hides: where sets are fixed, orders are only made better.
         free = afresh and not any(job.pieces_by_id[p.piece].set_name in job.match_sets for p in job.fixed)
         self.seeks = SEEK_ROUNDS * len(job.hides) if job.match_sets and free else 0
-        self.seek_until = run.used() + SEEK_SHARE
+        self.seek_from = run.used()
         self.lay_outs = LAY_OUTS if free else 0
+        hides = len(job.hides)
+        self.recombined = RECOMBINED if hides <= FEW_HIDES else 2 * hides // 3
         self.recombines = not job.fixed and not job.more_of
         self.begins_anew = free and self.recombines
         self.steps = self.idle = self.starts = 0
@@ -72,7 +76,11 @@ class Orders:
         """Work at the order for some attempts; offer what gets better."""
         self.turn += 1
         hides = len(self.share.tables)
-        if hides < self.turn <= self.seeks and self.run.used() > self.seek_until:
+        lacking = self.turn <= self.seeks and self._lacking()
+        until = self.seek_from + (SEEK_LACKING if lacking else SEEK_SHARE)
+        if lacking and self.turn == self.seeks and self.run.used() < until:
+            self.seeks += hides
+        if hides < self.turn <= self.seeks and self.run.used() > until:
             self.turn = self.seeks + 1
         if self.turn <= self.seeks:
             hide = (self.turn - 1) % hides
@@ -98,12 +106,17 @@ class Orders:
                 if now < self.least:
                     self._offer()
 
+    def _lacking(self) -> bool:
+        """Whether all hides together never took as many sets of a name as are wanted."""
+        hides = range(len(self.share.tables))
+        return any(sum(c.most(h) for h in hides) < c.sets for c in self.share.columns.values())
+
     def _recombine(self) -> None:
         """Put together anew what single hides had, where that is better; begin from another lay where
         nothing was gained for long, and in the end from the best.
         """
         self.steps += 1
-        if self.steps % RECOMBINED == 0 and self.share.recombine(self.least):
+        if self.steps % self.recombined == 0 and self.share.recombine(self.least):
             before = self.run.best
             self._offer()
             if self.run.best is not before:

@@ -45,7 +45,7 @@ SAYS_SIZE = re.compile(r"^\s*[\d.eE+-]+\s*(mm|cm|in|pt|pc|q)\s*$", re.IGNORECASE
 HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
 MOST_DEEP: Final = 200
 """Groups within groups; a drawing has a few dozen."""
-MOST_STROKES: Final = 200_000
+MOST_STROKES: Final = 60_000
 MOST_USES: Final = 12
 """Uses within uses."""
 NOT_DRAWN = {"defs", "clipPath", "mask", "pattern", "marker", "symbol", "title", "desc", "metadata", "style"}
