@@ -230,3 +230,43 @@ def test_the_simulated_camera_is_a_camera() -> None:
         camera.take()
     with pytest.raises(NotFound, match="no table 'a hat'"):
         camera.pointed_at("a hat")
+
+
+def ruled(every: dict[int, float], cells: int, px: int) -> np.ndarray:
+    """A picture of paper with ``cells`` squares each way, ``px`` wide, and a dark tab on it; of so many lines
+    one is so dark (0 to 1) and, the darker, the wider.
+    """
+    image = np.full((cells * px + 160, cells * px + 160), 235.0)
+    for k in range(cells + 1):
+        dark = max(d for n, d in every.items() if k % n == 0)
+        at, wide = 80 + k * px, 1 if dark < 0.4 else 2
+        image[80 : 80 + cells * px + wide, at : at + wide] *= 1 - dark
+        image[at : at + wide, 80 : 80 + cells * px + wide] *= 1 - dark
+    mid, half = image.shape[0] // 2, 6 * px
+    image[mid - half : mid + half, mid - 2 * half : mid + 2 * half] = 60.0
+    soft = cv2.GaussianBlur(image + np.random.default_rng(1).normal(0, 2, image.shape), (0, 0), 0.7)
+    return np.repeat(np.clip(soft, 0, 255).astype(np.uint8)[..., None], 3, axis=2)
+
+
+@pytest.mark.parametrize(
+    ("every", "said", "square"),
+    [
+        ({1: 0.3, 2: 0.6}, 10.0, 5.0),
+        ({1: 0.3, 2: 0.6}, 5.0, 5.0),
+        ({1: 0.3, 2: 0.6}, 20.0, 10.0),
+        ({1: 0.3, 5: 0.6}, 10.0, 10.0),
+        ({1: 0.3, 5: 0.6}, 40.0, 8.0),
+        ({1: 0.4}, 10.0, 10.0),
+    ],
+)
+def test_squares_between_heavy_lines_are_meant(every: dict[int, float], said: float, square: float) -> None:
+    cells, px = 40, 24
+    found = trace(ruled(every, cells, px), Said(square_mm=said))
+    (part,) = found.parts
+    assert part.area_mm2 == pytest.approx(12 * 24 * square**2, rel=0.02)
+    assert any("heavier" in words for words in found.advice) == (square < said)
+
+
+def test_squares_too_fine_to_measure_by_are_told() -> None:
+    with pytest.raises(BadPicture, match=r"are 1 mm, between heavier lines .*farther away"):
+        trace(ruled({1: 0.3, 5: 0.45, 10: 0.75}, 40, 24), Said())

@@ -229,6 +229,11 @@ def _tilt(paper: PaperSeen, eye: tuple[float, float, float]) -> float:
 
 def _advice(seen: list[PartSeen], straight: Straight, paper: PaperSeen, tilt: float, said: Said) -> list[str]:
     out = []
+    if paper.square_mm < 0.9 * said.square_mm:
+        out.append(
+            f"Some lines are heavier: squares of {said.square_mm:g} mm are taken to be those between heavy "
+            f"lines, {paper.square_mm:g} mm between all."
+        )
     large = [p for p in seen if p.area_mm2 > 0.1 * seen[0].area_mm2]
     if len(large) > 1:
         out.append(

@@ -33,6 +33,17 @@ SEEDS = 16
 USUAL_FOCAL = 1.4
 """Focal length in half diagonals of the picture: telephones' main lenses have 1.2 to 1.5."""
 TELLING_TILT = 0.1
+LINE_SAMPLES = 13
+"""Places looked at between the middles of two squares."""
+HEAVIER = 1.25
+"""A heavy line takes so many times as much light as one between heavy lines."""
+LEAST_BETWEEN_HEAVY_MM = 8.0
+"""Of paper with every second line heavier, squares this large are those between heavy lines: 5 and 10 mm is
+what is sold.
+"""
+FINEST_MM = 3.0
+LONGEST_MM = 900.0
+"""Squared paper is no longer."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,6 +134,13 @@ def find_paper(image: Image, square_mm: float) -> PaperSeen:
             expected=f"squared paper with {LEAST_SQUARES} whole squares or more in sight",
         )
     index, at, area = best
+    square_mm = between_lines_mm(heavy_every(grey, index, at), index, square_mm)
+    if square_mm < FINEST_MM:
+        raise BadPicture(
+            f"the finest squares in the picture are {square_mm:g} mm, between heavier lines",
+            value=square_mm,
+            expected=f"squares of {FINEST_MM:g} mm or more to measure by: take it from farther away",
+        )
     # A pixel's middle is at half; resizing by area keeps that.
     at = (at + 0.5) / shrink - 0.5
     index = _upright(index, at)
@@ -134,6 +152,71 @@ def find_paper(image: Image, square_mm: float) -> PaperSeen:
         float(np.hypot(w, h) / 2),
         square_mm,
     )
+
+
+def heavy_every(grey: Raster, index: NDArray[np.int64], at: Floats) -> int:
+    """Return of how many lines one is drawn heavier, both ways: 2, 5 or 10; 1 where all are alike.
+
+    ``index`` (n, 2) are squares by column and row, ``at`` (n, 2) their middles in a picture ``grey``. What a
+    line takes of the light between two middles, over all squares along it, is how heavy it is.
+    """
+    where = {(int(i), int(j)): p for (i, j), p in zip(index, at, strict=True)}
+    told = {_one_heavy_in(_ink_of_lines(grey, where, axis)) for axis in (0, 1)}
+    return told.pop() if len(told) == 1 else 1
+
+
+def _ink_of_lines(grey: Raster, where: dict[tuple[int, int], Floats], axis: int) -> dict[int, float]:
+    """How much darkness lies between the middles of squares to both sides of each line."""
+    step = (1, 0) if axis == 0 else (0, 1)
+    ink: dict[int, list[float]] = {}
+    for (i, j), p in where.items():
+        q = where.get((i + step[0], j + step[1]))
+        if q is None:
+            continue
+        x, y = (p + (q - p) * np.linspace(0.0, 1.0, LINE_SAMPLES)[:, None]).T
+        seen = (
+            cv2.remap(grey, x.astype(np.float32), y.astype(np.float32), cv2.INTER_LINEAR)
+            .ravel()
+            .astype(float)
+        )
+        level = max(1.0, (seen[0] + seen[-1]) / 2)
+        ink.setdefault((i, j)[axis], []).append(float(np.maximum(0.0, level - seen).mean() / level))
+    return {line: float(np.median(own)) for line, own in ink.items() if len(own) >= LEAST_EACH_WAY}
+
+
+def _one_heavy_in(ink: dict[int, float]) -> int:
+    """Of how many lines one is heavier than those between: the most that holds."""
+    lines, dark = np.array(list(ink)), np.array(list(ink.values()))
+
+    def stands_out(every: int, among: int) -> bool:
+        """Whether lines that are ``every`` apart are heavier than the others of those ``among`` apart."""
+        for phase in range(every):
+            heavy = (lines - phase) % every == 0
+            rest = ~heavy & ((lines - phase) % among == 0)
+            if min(heavy.sum(), rest.sum()) < 2:
+                continue
+            if float(np.percentile(dark[heavy], 25)) > HEAVIER * float(np.percentile(dark[rest], 75)):
+                return True
+        return False
+
+    if stands_out(2, 1):
+        return 2
+    if not stands_out(5, 1):
+        return 1
+    return 10 if stands_out(10, 5) else 5
+
+
+def between_lines_mm(every: int, index: NDArray[np.int64], said_mm: float) -> float:
+    """Return how far apart neighbouring lines are where squares of ``said_mm`` are said and one line in
+    ``every`` is heavier: whoever says 10 mm of millimetre paper means those between heavy lines.
+    """
+    long = float((np.ptp(index, axis=0) + 1).max()) * said_mm
+    coarse = (
+        (every == 2 and said_mm >= LEAST_BETWEEN_HEAVY_MM)
+        or every == 10
+        or (every == 5 and long > LONGEST_MM)
+    )
+    return said_mm / every if coarse else said_mm
 
 
 def _why_none(grey: Raster, found: int) -> str:
