@@ -29,7 +29,7 @@ from tests import jobs, referee
 from tests.core.test_random_jobs import grown
 from tests.effort import tried
 
-SLOW = settings(deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=tried(6, 150))
+SLOW = settings(deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=tried(4, 150))
 
 
 def _laid(values: dict[str, Any], steps: int = 3) -> tuple[Job, Lay]:

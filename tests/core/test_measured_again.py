@@ -69,7 +69,7 @@ def through(points: Ring, fit: Fit) -> Ring:
     return out
 
 
-@settings(max_examples=tried(12, 120))
+@settings(max_examples=tried(8, 120))
 @given(
     seed=st.integers(0, 400),
     deg=st.floats(0, 360),

@@ -56,7 +56,7 @@ def bare() -> tuple[Job, HideTable]:
     return job, HideTable(job, job.hides[0], bank, 40)
 
 
-@settings(max_examples=tried(72, 1200))
+@settings(max_examples=tried(48, 1200))
 @given(
     st.integers(0, 6),
     st.integers(0, 6),

@@ -4,13 +4,13 @@ reason.
 
 from __future__ import annotations
 
+import calendar
 import csv
 import difflib
 import io
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from typing import Final
 
 from fairlay.core.errors import Refused
@@ -221,10 +221,6 @@ def _day(text: str) -> str:
             raise ValueError(problem)
         month = MONTHS.index(names[0][:3]) + 1
         day, year = sorted(figures)
-    try:
-        when = date(year, month, day)
-    except ValueError:
-        raise ValueError(problem) from None
-    if when.year < EARLIEST_YEAR:
+    if year < EARLIEST_YEAR or not 1 <= month <= 12 or not 1 <= day <= calendar.monthrange(year, month)[1]:
         raise ValueError(problem)
-    return when.isoformat()
+    return f"{year:04}-{month:02}-{day:02}"
