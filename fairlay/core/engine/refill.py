@@ -140,7 +140,7 @@ class Refill:
             > len(table.bank.variants) / 2
         )
         exact = mostly_exact(table.job)
-        self.large_first = LARGE_FIRST if exact or self.free else 0.0
+        self.large_first = LARGE_FIRST if exact else 0.0
         self.leaning = 0.0
         self.traded = TRADED_FREE if self.free else TRADED if exact else TRADED_HELD
         self.butted = BUTTED_FREE if self.free else BUTTED if exact else BUTTED_HELD
