@@ -171,6 +171,23 @@ def test_a_unit_is_guessed_only_where_nobody_tells_it() -> None:
     )
 
 
+@pytest.mark.parametrize(
+    ("name", "flaws", "kind"),
+    [
+        ("Default", 0, ""),
+        ("slices", 0, ""),
+        ("HideFaults", 1, ""),
+        ("tick-bites", 1, "tick bite"),
+        ("BrandMarks", 1, "brand"),
+        ("Cowhide", 0, ""),
+    ],
+)
+def test_a_word_within_another_names_no_flaw(name: str, flaws: int, kind: str) -> None:
+    found = hide_in_drawing(svg(layer(name if not flaws else "Skin", SKIN), layer(name, RING)), 25.4 / 96)
+    assert len(found.flaws) == flaws and len(found.holes) == 1 - flaws
+    assert [f.kind for f in found.flaws] == [kind] * flaws
+
+
 def test_an_offcut_that_is_a_rectangle_is_no_frame() -> None:
     cut = '<rect x="100" y="100" width="900" height="500"/>'
     found = hide_in_drawing(svg(cut, RING), 25.4 / 96)

@@ -48,13 +48,17 @@ KINDS: Final = {
 NAMED: Final[tuple[tuple[Role, tuple[str, ...]], ...]] = (
     ("none", ("zone", "label", "text", "note", "title", "frame", "border", "sheet", "grid", "dim", "table")),
     ("none", ("marker", "arrow", "region", "belly", "shoulder", "viewport", "defpoints")),
-    ("flaw", (*KINDS, "flaw", "defect", "fault", "blemish", "unsound", "damage", "mark", "bite", "surface")),
+    ("flaw", (*KINDS, "flaw", "defect", "fault", "blemish", "unsound", "damage", "mark", "bite")),
     ("none", ("stretch",)),
     ("backbone", ("backbone", "spine", "back line", "back_line", "backline", "centre", "center", "ridge")),
     ("hole", ("hole", "cutout", "cut out", "cut_out", "opening", "window", "inner", "inside", "void")),
     ("hide", ("hide", "skin", "leather", "outline", "contour", "perimeter", "boundary", "edge", "outer")),
 )
 """What a layer holds, by words in its name; the first that fits counts."""
+BEGINNING: Final = frozenset(
+    {"fault", "tick", "lice", "fly", "bite", "dim", "table", "note", "text", "ridge"}
+)
+"""These only where a word begins with them: "default" is no fault, and a slice has no lice."""
 SEVERITIES: Final = (("surface", 1), ("blemish", 2), ("unsound", 3))
 NEAR_MM: Final = 3.0
 """Ends of lines nearer to each other than this meet: a hand with a stylus is no closer."""
@@ -304,7 +308,7 @@ class _Reading:
 
     def _flaw(self, layer: _Layer, ring: Ring, leather: Polygon, flaws: list[DrawnFlaw]) -> None:
         if leather.intersects(Polygon(ring)):
-            kind = next((KINDS[word] for word in KINDS if word in layer.of.lower()), "")
+            kind = next((KINDS[word] for word in KINDS if _has(layer.of, word)), "")
             suggested = suggested_severity(kind, ring)[0] if kind else 0
             flaws.append(DrawnFlaw(ring, _severity(layer.of) or suggested, kind))
         else:
@@ -341,8 +345,14 @@ class _Reading:
 
 def _role(layer: str) -> Role:
     """What a layer holds, by its name."""
-    name = layer.lower()
-    return next((role for role, words in NAMED if any(word in name for word in words)), "unnamed")
+    return next((role for role, words in NAMED if any(_has(layer, word) for word in words)), "unnamed")
+
+
+def _has(layer: str, word: str) -> bool:
+    """Whether a layer's name has a word in it."""
+    begins = r"(?<![a-z])" if word in BEGINNING else ""
+    apart = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", layer)
+    return re.search(begins + re.escape(word), apart.lower()) is not None
 
 
 def _severity(layer: str) -> int:
