@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
+import { plural } from '../../parts/units'
 
 export const FIELD = 'mt-1 block min-h-11 w-full border border-ink/40 bg-white px-3'
 export type Asked = Record<number, Schemas['NewLine']>
@@ -175,7 +176,7 @@ function FromTable({ onRead }: { onRead: (lines: Schemas['NewLine'][]) => void }
       <span className="ml-3 text-sm text-ink-soft">
         {took === null
           ? 'article, quantity; colour, due and priority if wanted'
-          : `${took} rows taken`}
+          : `${plural(took, 'article')} taken`}
       </span>
       <Trouble error={read.error} onPaper />
     </div>
