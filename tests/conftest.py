@@ -12,7 +12,7 @@ from typing import Any, Final
 import pytest
 from hypothesis import settings
 
-settings.register_profile("check", deadline=None, derandomize=True, max_examples=45)
+settings.register_profile("check", deadline=None, derandomize=True, max_examples=30)
 settings.register_profile("long", deadline=None, derandomize=False, print_blob=True, max_examples=1000)
 settings.load_profile(os.environ.get("FAIRLAY_TESTS", "check"))
 

@@ -161,7 +161,7 @@ def test_there_is_much_to_send_to(workshop: TestClient) -> None:
 
 
 @settings(
-    max_examples=tried(25, 1500),
+    max_examples=tried(15, 1500),
     suppress_health_check=[
         HealthCheck.function_scoped_fixture,
         HealthCheck.too_slow,
@@ -194,7 +194,7 @@ def test_no_request_breaks_a_room(workshop: TestClient, own: dict[str, int], dat
 
 
 @settings(
-    max_examples=tried(15, 800),
+    max_examples=tried(10, 800),
     suppress_health_check=[
         HealthCheck.function_scoped_fixture,
         HealthCheck.too_slow,

@@ -169,7 +169,7 @@ def test_thousands_of_acts_from_several_connections_leave_every_revision_fair_an
     lay_id = lays.create_lay(batch_id, "body leather", _job("K-1"), [on])
     job_id = jobs.add_job(lay_id, 5.0, 1, LayWork())
     assert jobs.take_up(job_id, "player0") is not None
-    acts = tried(60, 1500)
+    acts = tried(40, 1500)
     players = [_Player(lay_id, "K-1", k, acts, job_id if k == 0 else None) for k in range(4)]
     written: dict[int, str] = {}
     over = threading.Event()

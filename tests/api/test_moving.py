@@ -168,7 +168,7 @@ def test_what_makes_no_sense_changes_nothing(taken_out: Path, elsewhere: str, tm
         assert hides.rack() == [] and people.people() == [] and articles.all_articles() == [], name
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=tried(6, 100))
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=tried(4, 100))
 @given(at=st.floats(0, 1), what=st.sampled_from(["cut", "flip", "row"]))
 def test_an_archive_damaged_anywhere_is_refused_or_comes_in_whole(
     taken_out: Path, elsewhere: str, at: float, what: str

@@ -46,7 +46,7 @@ def test_a_piece_settles_on_what_is_lit(
 def test_it_settles_as_near_as_can_be_and_home_is_always_a_place(call: Call) -> None:  # noqa: F811
     rng = np.random.default_rng(4)
     shape = Polygon(LIT[0][0], LIT[0][1:]).union(Polygon(LIT[1][0]))
-    for _ in range(tried(60, 1000)):
+    for _ in range(tried(40, 1000)):
         x, y = (float(v) for v in rng.uniform((-50, -50), (300, 140)))
         found = call("hand.settled", LIT, {"x": x, "y": y}, 0)
         near = nearest_points(shape, Point(x, y))[0]

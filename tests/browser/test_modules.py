@@ -109,7 +109,7 @@ TOOLS = [{"shape": s, "apart": a} for s in ("press", "line", "way", "ring") for 
 def test_drawing_ends_in_what_was_drawn_or_in_nothing(call: Call) -> None:
     rng = np.random.default_rng(7)
     ended = 0
-    for _ in range(tried(120, 2000)):
+    for _ in range(tried(60, 2000)):
         tool = TOOLS[int(rng.integers(len(TOOLS)))]
         now = call("drawing.drawn", call("drawing.drawn", {**NOTHING}, {"type": "take up", "tool": tool}), UP)
         assert now["done"] is None or tool["shape"] == "press", "nothing was put down"
@@ -152,7 +152,7 @@ def curve(nodes: list[list[float]], steps: int = 60) -> np.ndarray:
 
 def test_a_contour_keeps_its_shape_as_nodes_are_put_in_and_goes_where_it_is_moved(call: Call) -> None:
     rng = np.random.default_rng(11)
-    for _ in range(tried(25, 400)):
+    for _ in range(tried(15, 400)):
         n = int(rng.integers(3, 8))
         at = [(80 * math.cos(2 * math.pi * i / n), 60 * math.sin(2 * math.pi * i / n)) for i in range(n)]
         nodes = [[x, y, *rng.normal((x, y, x, y), 9)] if rng.random() < 0.5 else [x, y] for x, y in at]
@@ -250,7 +250,7 @@ def test_a_lay_follows_what_changed_of_it_and_asks_anew_where_it_missed_somethin
     rng = np.random.default_rng(5)
     lies: dict[tuple[str, int], dict[str, Any]] = {}
     lay = {"state": {"seen": "r1", "placements": []}, "head": 1}
-    for number in range(2, 2 + tried(30, 500)):
+    for number in range(2, 2 + tried(20, 500)):
         here = list(lies)
         up = [here[i] for i in rng.permutation(len(here))[: int(rng.integers(0, 3))]]
         down = {

@@ -215,7 +215,7 @@ def test_little_is_drawn_toward_the_shop_and_much_stands_for_itself() -> None:
 
 def test_a_learned_range_holds_the_truth_as_often_as_it_says() -> None:
     rng = np.random.default_rng(8)
-    held, looks = 0, tried(60, 400)
+    held, looks = 0, tried(30, 400)
     for _ in range(looks):
         true = rng.beta(4, 196, 10)
         counts = {str(k): (60, int(rng.binomial(60, p))) for k, p in enumerate(true)}

@@ -92,7 +92,7 @@ def test_equal_tiles_butt_without_waste() -> None:
 number = st.floats(-60, 60).map(round)
 
 
-@settings(max_examples=tried(90, 1500))
+@settings(max_examples=tried(50, 1500))
 @given(number, number, st.sampled_from([0.0, 90.0, 180.0, 30.0]))
 def test_contact_is_the_length_of_outline_shared(dx: float, dy: float, turn: float) -> None:
     still, moving = box(0, 0, 50, 30), rotate(box(-20, -15, 20, 15), turn, origin=(0, 0))

@@ -176,7 +176,7 @@ def test_half_a_split_is_seen() -> None:
     assert all("split" in found for found in _seen(job, lay))
 
 
-@settings(max_examples=tried(36, 600), suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=tried(24, 600), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.data())
 def test_product_and_referee_agree_on_any_disturbance(fair: tuple, data: st.DataObject) -> None:
     job, lay = copy.deepcopy(fair)

@@ -65,7 +65,7 @@ def columns(asked: Job, rng: object | None = None) -> Columns:
     return Columns("stool", asked.pieces, bank, tables, rng or np.random.default_rng(4), lambda: False)  # type: ignore[arg-type]
 
 
-@settings(max_examples=tried(36, 600), deadline=None)
+@settings(max_examples=tried(20, 600), deadline=None)
 @given(st.lists(st.tuples(st.integers(0, 4), st.floats(20, 200)), min_size=2, max_size=2), st.integers(1, 7))
 def test_the_cheapest_hides_make_all_the_sets_that_can_be_made(
     hides: list[tuple[int, float]], wanted: int

@@ -59,7 +59,7 @@ def arrays(shape: Polygon) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return pts, starts, np.array(shape.bounds)
 
 
-@settings(max_examples=tried(90, 1500))
+@settings(max_examples=tried(50, 1500))
 @given(st.lists(st.floats(8, 60), min_size=3, max_size=9), st.floats(-40, 560), st.floats(-40, 430), ANGLES)
 def test_a_piece_keeps_to_its_ground_just_where_it_lies_in_it(
     radii: list[float], x: float, y: float, turn: float

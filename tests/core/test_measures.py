@@ -202,7 +202,7 @@ def test_where_the_leather_went_adds_up_on_any_lay(cells: list[tuple[int, int]],
     assert sum(c.placed_m2 for c in found.classes) == pytest.approx(under, abs=2e-4)
 
 
-@settings(max_examples=tried(36, 600))
+@settings(max_examples=tried(24, 600))
 @given(
     st.lists(st.tuples(st.floats(0, 1000), st.floats(0, 500)), min_size=3, max_size=9),
     st.floats(0, 1000),

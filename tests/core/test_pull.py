@@ -135,7 +135,7 @@ def test_a_correction_never_leaves_what_was_read(tests: list[tuple[float, float,
     assert by.min() >= min(0.0, *said) - 1e-9 and by.max() <= max(0.0, *said) + 1e-9
 
 
-@settings(max_examples=tried(30, 300))
+@settings(max_examples=tried(12, 300))
 @given(st.integers(0, 10_000))
 def test_a_corrected_map_can_be_written_read_and_covers_the_hide(seed: int) -> None:
     rng = np.random.default_rng(seed)

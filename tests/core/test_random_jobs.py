@@ -169,7 +169,7 @@ def grown(seed: int, hides: int, objective: str) -> dict[str, Any]:
     }
 
 
-@settings(max_examples=tried(14, 500), suppress_health_check=SLOW)
+@settings(max_examples=tried(10, 500), suppress_health_check=SLOW)
 @given(
     st.integers(0, 10**6),
     st.integers(1, 3),
@@ -190,7 +190,7 @@ def test_every_lay_of_a_job_grown_at_random_is_fair(
     assert all(u.reason for u in lay.unplaced)
 
 
-@settings(max_examples=tried(6, 120), suppress_health_check=SLOW)
+@settings(max_examples=tried(4, 120), suppress_health_check=SLOW)
 @given(st.integers(0, 10**6), st.sampled_from(["fill", "sets", "order"]))
 def test_a_search_from_a_lay_never_ends_worse(seed: int, objective: str) -> None:
     asked = grown(seed, 2, objective)
@@ -204,7 +204,7 @@ def test_a_search_from_a_lay_never_ends_worse(seed: int, objective: str) -> None
     assert referee.broken(asked, write_lay(again)) == []
 
 
-@settings(max_examples=tried(7, 200), suppress_health_check=SLOW)
+@settings(max_examples=tried(5, 200), suppress_health_check=SLOW)
 @given(st.integers(0, 10**6))
 def test_a_table_only_offers_fair_places(seed: int) -> None:
     asked = grown(seed, 1, "fill")

@@ -72,7 +72,7 @@ def stroke(ring: np.ndarray, chalk: str = "white", **more: object) -> ChalkStrok
     return ChalkStroke(ring, CHALK[chalk], 0.8, 7.0, **more)  # type: ignore[arg-type]
 
 
-@pytest.mark.parametrize("tone", TONES[::2])
+@pytest.mark.parametrize("tone", TONES[::4])
 def test_scale_does_not_depend_on_the_tone_curve(tone: Tone) -> None:
     scene = on("chestnut", "green mat", camera=Develops(blur_px=1.4, tone=tone, sharpen=0.4))
     table = find_table([render_hide(scene)])
@@ -118,6 +118,7 @@ def test_a_hide_near_its_tables_colour_is_found_whole(leather: str, table: str) 
     seen = look(on(leather, table, end=(5000.0, float(SHORT[:, 1].max()) + 455.0), shade=0.3))
     rms, worst, area = compare(SHORT, seen.outline)
     assert rms < 1.0 and worst < 5 and abs(area) < 0.004, (rms, worst, area)
+    assert any("White chalk hardly shows" in words for words in seen.advice) == (leather == "cream")
 
 
 def test_an_edge_in_colour_alone_is_not_drawn_in() -> None:
@@ -236,10 +237,6 @@ def test_what_makes_a_picture_doubtful_is_told(change: Callable[[HideScene], Hid
     usual = on("chestnut", "pale board")
     seen = look(change(usual))
     assert any(words in told for told in seen.advice), seen.advice
-
-
-def test_white_chalk_on_cream_is_told() -> None:
-    assert any("White chalk hardly shows" in words for words in look(on("cream", "steel")).advice)
 
 
 def test_printed_lines_do_not_draw_the_edge() -> None:

@@ -25,7 +25,7 @@ lays_of_a_hide = st.lists(
 )
 
 
-@settings(max_examples=tried(40, 600))
+@settings(max_examples=tried(20, 600))
 @given(
     st.lists(lays_of_a_hide, min_size=1, max_size=3),
     st.lists(st.integers(0, 4), min_size=3, max_size=3),
@@ -57,7 +57,7 @@ def test_the_cheapest_choice_is_found(
     assert cost == pytest.approx(cheapest, rel=1e-3) and cost < least
 
 
-@settings(max_examples=tried(40, 400))
+@settings(max_examples=tried(20, 400))
 @given(lays_of_a_hide)
 def test_a_lay_that_another_does_better_is_forgotten(own: list[tuple[list[int], int]]) -> None:
     seen = Seen(1)

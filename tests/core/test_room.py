@@ -70,7 +70,7 @@ def test_flaws_inside_leave_no_place() -> None:
     assert room_for(ring, ring.pieces[0], ring.hides[0]).most >= 1
 
 
-@settings(max_examples=tried(3, 60), suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=tried(2, 60), suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_no_place_that_the_engine_finds_is_denied(data: st.DataObject) -> None:
     long, wide = data.draw(st.floats(60, 420)), data.draw(st.floats(30, 260))

@@ -96,7 +96,7 @@ def test_inside_and_distance_agree_with_the_plain_reference(polygon: Polygon, x:
         assert kernels.inside(x, y, pts, starts) == polygon.contains(Point(x, y))
 
 
-@settings(max_examples=tried(90, 1500))
+@settings(max_examples=tried(50, 1500))
 @given(star(), star(), st.booleans())
 def test_overlap_agrees_with_the_plain_reference(a: Polygon, b: Polygon, windowed: bool) -> None:
     if windowed:

@@ -65,7 +65,7 @@ def tables() -> tuple[Job, list[HideTable]]:
     return job, [HideTable(job, hide, bank, 60) for hide in job.hides]
 
 
-@settings(max_examples=tried(24, 600))
+@settings(max_examples=tried(16, 600))
 @given(st.floats(0, 1500), st.floats(0, 1500))
 def test_what_a_hide_costs_is_what_the_measure_says(
     tables: tuple[Job, list[HideTable]], a: float, b: float
@@ -82,7 +82,7 @@ def test_what_a_hide_costs_is_what_the_measure_says(
     assert cut.cost(None) == 0.0 and cut.free_span(None) is None
 
 
-@settings(max_examples=tried(16, 400))
+@settings(max_examples=tried(10, 400))
 @given(st.lists(st.integers(0, 3), min_size=3, max_size=3), st.integers(1, 7))
 def test_columns_are_chosen_on_the_least_leather(
     tables: tuple[Job, list[HideTable]], most: list[int], wanted: int
@@ -233,7 +233,7 @@ def test_what_is_pinned_stays_and_the_rest_is_laid_around_it() -> None:
         job_again(job, lay, pinned=[("tab", 99)])
 
 
-@settings(max_examples=tried(60, 600), deadline=None)
+@settings(max_examples=tried(30, 600), deadline=None)
 @given(
     ends=st.tuples(st.floats(0, 800), st.floats(0, 800)),
     run=st.floats(0, 40),

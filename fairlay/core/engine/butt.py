@@ -193,7 +193,7 @@ class Butting:
         """Sides of fair ground, turned about so that bad ground is on their left."""
         ground = self.table.ground(self.table.bank.variants[v])
         if ground.sides is None:
-            ground.sides = sides_of(ground.region)[:, [2, 3, 0, 1]]
+            ground.sides = np.ascontiguousarray(sides_of(ground.region)[:, [2, 3, 0, 1]])
         edge = ground.sides
         if window is None:
             return edge

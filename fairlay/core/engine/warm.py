@@ -10,6 +10,7 @@ from shapely.geometry import Polygon
 
 from fairlay.core.engine import separate_kernels
 from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.butt import Butting, Taste
 from fairlay.core.engine.lanes import Lanes
 from fairlay.core.engine.lattice import lattices_of
 from fairlay.core.engine.layer import Lying
@@ -53,6 +54,7 @@ def warm_kernels() -> None:
     )
     side = Job("warm", (hide,), pieces, Policy(1.0, "local"), seconds=1e9)
     _lay(side, 2)
+    _side_to_side(side)
     HandTable(side, hide).open_ground(Held(pieces[0], 0.0, False), ())
     room_for(side, pieces[0], hide)
     Nodes(side, hide, {}).keep_poses_of(0, pieces[0])
@@ -68,6 +70,16 @@ def warm_kernels() -> None:
     _lanes(filled)
     # Held to their line exactly, as sums of pairs are made for.
     _squeeze(replace(filled, pieces=tuple(replace(p, grain=Grain(0.0, 0.0, True)) for p in cloth)))
+
+
+def _side_to_side(job: Job) -> None:
+    """Lay a few pieces side to side, and ask what one would lie on."""
+    bank, rng = build_bank(job), np.random.default_rng(0)
+    table = HideTable(job, job.hides[0], bank, 40)
+    pool = {v.index: [0, 1] for v in bank.variants[:1]}
+    Butting(table, pool, dict.fromkeys(pool, 1.0), rng, lambda: False).fill(None, Taste())
+    for lying in list(table.lying.values())[:1]:
+        table.under(lying.variant, lying.spot)
 
 
 def _lanes(job: Job) -> None:

@@ -5,6 +5,9 @@ than the work itself in a function that hands a dozen arrays to another a millio
 calls one holds the arrays for it. Nothing in them may make an array; a view of one is no allocation. The
 option is numba's own (``_nrt``: its run time for counting and allocating), and goes by the version that is
 pinned.
+
+None is called from C, and those inlined are called by compiled code alone: what would let them be costs a
+quarter of the time that all take to compile.
 """
 
 from __future__ import annotations
@@ -14,9 +17,18 @@ from typing import Any
 from numba import njit
 
 _njit: Any = njit
-compiled: Any = njit(cache=True, nogil=True)
-lean: Any = _njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+compiled: Any = _njit(cache=True, nogil=True, no_cfunc_wrapper=True)
+lean: Any = _njit(cache=True, nogil=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True)
 lean_inlined: Any = _njit(
-    cache=True, nogil=True, error_model="numpy", _nrt=False, fastmath=True, forceinline=True
+    cache=True,
+    nogil=True,
+    error_model="numpy",
+    _nrt=False,
+    fastmath=True,
+    forceinline=True,
+    no_cpython_wrapper=True,
+    no_cfunc_wrapper=True,
 )
-lean_fast: Any = _njit(cache=True, nogil=True, error_model="numpy", _nrt=False, fastmath=True)
+lean_fast: Any = _njit(
+    cache=True, nogil=True, error_model="numpy", _nrt=False, fastmath=True, no_cfunc_wrapper=True
+)

@@ -45,13 +45,15 @@ export function BookFrame({ children, aside }: { children: ReactNode; aside?: Re
   )
 }
 
-/** Of which hides: since when, which mill, which material, which money. */
-export function Choose({ told }: { told: Told }) {
+/** Of which hides: since when, which mill, which material, which money. It stands there before anything is known, so
+ *  that nothing moves under a finger, and stays while other figures come.
+ */
+export function Choose({ told }: { told: Told | undefined }) {
   const [which, setWhich] = useWhich()
   const set = (more: Which) => {
     setWhich({ ...which, ...more })
   }
-  const currencies = Object.keys(told.currencies)
+  const currencies = Object.keys(told?.currencies ?? {})
   return (
     <div className="flex flex-wrap items-center gap-3">
       <DayField
@@ -72,7 +74,7 @@ export function Choose({ told }: { told: Told }) {
         label="mill"
         value={which.mill ?? ''}
         all="all mills"
-        options={told.mills}
+        options={told?.mills ?? chosen(which.mill)}
         onChange={(mill) => {
           set({ mill })
         }}
@@ -81,7 +83,7 @@ export function Choose({ told }: { told: Told }) {
         label="material"
         value={which.material ?? ''}
         all="all leather"
-        options={told.materials}
+        options={told?.materials ?? chosen(which.material)}
         onChange={(material) => {
           set({ material })
         }}
@@ -89,7 +91,7 @@ export function Choose({ told }: { told: Told }) {
       {currencies.length > 1 && (
         <Select
           label="money"
-          value={which.currency ?? told.currency}
+          value={which.currency ?? told?.currency ?? ''}
           options={currencies}
           onChange={(currency) => {
             set({ currency })
@@ -99,6 +101,8 @@ export function Choose({ told }: { told: Told }) {
     </div>
   )
 }
+
+const chosen = (name: string | undefined) => (name === undefined ? [] : [name])
 
 function DayField({
   label,

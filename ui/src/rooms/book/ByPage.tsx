@@ -1,4 +1,5 @@
 import * as Plot from '@observablehq/plot'
+import { keepPreviousData } from '@tanstack/react-query'
 import { useCallback } from 'react'
 import { Link, useParams, useNavigate } from 'react-router'
 import { server, type Schemas } from '../../api/client'
@@ -30,9 +31,13 @@ export function ByPage() {
   const what = WHATS.find((w) => w === asked) ?? 'mill'
   const [which] = useWhich()
   const go = useNavigate()
-  const found = server.useQuery('get', '/api/book/by/{what}', {
-    params: { path: { what }, query: which },
-  })
+  const found = server.useQuery(
+    'get',
+    '/api/book/by/{what}',
+    { params: { path: { what }, query: which } },
+    { placeholderData: keepPreviousData },
+  )
+  const aside = <Choose told={found.data?.told} />
   const choice = (
     <div className="mb-4 flex flex-wrap gap-2" role="radiogroup" aria-label="Side by side">
       {WHATS.map((w) => (
@@ -49,23 +54,23 @@ export function ByPage() {
       ))}
     </div>
   )
-  if (found.isPending)
+  if (found.isPending || found.isPlaceholderData)
     return (
-      <BookFrame>
+      <BookFrame aside={aside}>
         {choice}
         <Waiting what="the Book" />
       </BookFrame>
     )
   if (found.error)
     return (
-      <BookFrame>
+      <BookFrame aside={aside}>
         {choice}
         <Trouble error={found.error} />
       </BookFrame>
     )
   const { told, groups, pieces, stand_out: news } = found.data
   return (
-    <BookFrame aside={<Choose told={told} />}>
+    <BookFrame aside={aside}>
       {choice}
       <LeftOut told={told} />
       {groups.length + pieces.length === 0 ? (

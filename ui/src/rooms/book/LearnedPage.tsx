@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Button, Trouble, Waiting } from '../../parts/controls'
@@ -36,22 +36,28 @@ const FEW = 12
 /** What estimates learn from records, beside what plans reckon with; somebody takes it, or not. */
 export function LearnedPage() {
   const [which] = useWhich()
-  const found = server.useQuery('get', '/api/book/learned', { params: { query: which } })
+  const found = server.useQuery(
+    'get',
+    '/api/book/learned',
+    { params: { query: which } },
+    { placeholderData: keepPreviousData },
+  )
+  const aside = <Choose told={found.data?.told} />
   if (found.isPending)
     return (
-      <BookFrame>
+      <BookFrame aside={aside}>
         <Waiting what="what the Book taught" />
       </BookFrame>
     )
   if (found.error)
     return (
-      <BookFrame>
+      <BookFrame aside={aside}>
         <Trouble error={found.error} />
       </BookFrame>
     )
   const { told: holds, figures, history } = found.data
   return (
-    <BookFrame aside={<Choose told={holds} />}>
+    <BookFrame aside={aside}>
       <LeftOut told={holds} />
       {figures.length === 0 ? (
         <NothingYet told={holds} />

@@ -1,4 +1,5 @@
 import * as Plot from '@observablehq/plot'
+import { keepPreviousData } from '@tanstack/react-query'
 import { useCallback } from 'react'
 import { server, type Schemas } from '../../api/client'
 import { Figure, Said, Trouble, Waiting } from '../../parts/controls'
@@ -11,24 +12,30 @@ import { Sheet, Table } from './Sheet'
 /** Where leather went: all of it, month by month, and what stands out. */
 export function WherePage() {
   const [which] = useWhich()
-  const found = server.useQuery('get', '/api/book/where', { params: { query: which } })
+  const found = server.useQuery(
+    'get',
+    '/api/book/where',
+    { params: { query: which } },
+    { placeholderData: keepPreviousData },
+  )
+  const aside = <Choose told={found.data?.told} />
   const units = useUnits()
   if (found.isPending)
     return (
-      <BookFrame>
+      <BookFrame aside={aside}>
         <Waiting what="the Book" />
       </BookFrame>
     )
   if (found.error)
     return (
-      <BookFrame>
+      <BookFrame aside={aside}>
         <Trouble error={found.error} />
       </BookFrame>
     )
   const { told, figures: f, months, trend, stand_out: news, reasons } = found.data
   const spoilt = f.parts.find((p) => p.part === 'spoilt')
   return (
-    <BookFrame aside={<Choose told={told} />}>
+    <BookFrame aside={aside}>
       <LeftOut told={told} />
       {f.hides === 0 ? (
         <NothingYet told={told} />
