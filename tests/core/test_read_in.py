@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import io
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+import pypdf
 import pytest
+from reportlab.pdfbase import pdfmetrics
 from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadPattern
@@ -13,7 +17,7 @@ from fairlay.core.formats.article_json import read_article, write_article
 from fairlay.core.formats.article_out import article_dxf, article_svg
 from fairlay.core.formats.drawing import Drawing, Use
 from fairlay.core.formats.dxf_in import read_dxf
-from fairlay.core.formats.pdf import grid_pdf, patterns_pdf, quantity_words, tiling
+from fairlay.core.formats.pdf import fonts, grid_pdf, patterns_pdf, quantity_words, tiling
 from fairlay.core.formats.sort_out import FoundPiece, SortedOut, sort_out
 from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.pattern.contour import flatten
@@ -219,6 +223,14 @@ def test_the_exchange_file_loses_nothing() -> None:
     ):
         with pytest.raises(BadPattern, match=words):
             read_article(text)
+
+
+def test_names_are_printed_in_the_letters_they_are_written_in() -> None:
+    for name in ("Рукавица для печи", "Γάντι φούρνου", "Łapka kuchenna"):
+        printed = pypdf.PdfReader(io.BytesIO(patterns_pdf(replace(stove_mitt(), name=name), {}, "A3")))
+        assert name in printed.pages[0].extract_text()
+        # What a typeface lacks is a box on paper, and a word all the same in the file.
+        assert all(ord(c) in pdfmetrics.getFont(f).face.charToGlyph for f in fonts() for c in name)
 
 
 def test_sheets_are_at_true_size_and_lap_over() -> None:

@@ -9,6 +9,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
+from importlib.resources import files
 
 from reportlab.lib.colors import Color
 from reportlab.lib.units import mm
@@ -55,11 +56,12 @@ def tiling(width_mm: float, height_mm: float, paper: str) -> Tiling:
 
 @cache
 def fonts() -> tuple[str, str]:
-    """Return the names of the two typefaces that reportlab ships, plain and bold, embedded in what is
-    printed.
+    """Return the names of two typefaces, plain and bold, embedded in what is printed: DejaVu Sans, which has
+    Latin, Greek and Cyrillic letters.
     """
-    pdfmetrics.registerFont(TTFont("FairLay", "Vera.ttf"))
-    pdfmetrics.registerFont(TTFont("FairLayBold", "VeraBd.ttf"))
+    for name, file in (("FairLay", "DejaVuSans.ttf"), ("FairLayBold", "DejaVuSans-Bold.ttf")):
+        body = files("fairlay.core.formats").joinpath("typefaces", file).read_bytes()
+        pdfmetrics.registerFont(TTFont(name, io.BytesIO(body)))
     return "FairLay", "FairLayBold"
 
 
