@@ -19,6 +19,7 @@ from fairlay.core.capture.check_page import CHECK_MM, CheckSeen, measure_check_p
 from fairlay.core.capture.hide_apart import Press, papers
 from fairlay.core.capture.hide_edge import find_hide
 from fairlay.core.capture.hide_picture import HideSeen, look_at_hide, look_at_templates
+from fairlay.core.capture.knots import knots_of, places_between
 from fairlay.core.capture.markers import find_markers
 from fairlay.core.capture.squared_paper import Said, decode, trace
 from fairlay.core.capture.table import find_table, fit_table, straighten
@@ -89,6 +90,17 @@ def test_a_marker_with_two_corners_covered_draws_nothing_off() -> None:
     table = fit_table((seen,), [image.shape[:2]], 150.0)
     found = {n: (float(c[:, 0].mean()), float(c[:, 1].mean())) for n, c in table.markers.items()}
     assert table.rms_mm < 1.2 * plain.rms_mm and abs(scale_off(scene, found)) < 0.0003
+
+
+@pytest.mark.parametrize("each", [1, 2])
+def test_between_knots_places_are_where_the_camera_saw_them(each: int) -> None:
+    view = find_table([picture("chestnut", "green mat")]).views[0]
+    size, corner, step = (170, 90), (40.0, -25.0), 0.5
+    at = places_between(knots_of(view.to_picture, corner, step, size), size, each)
+    down, along = np.mgrid[0 : size[1] : each, 0 : size[0] : each] + each / 2
+    mm = np.stack([along.ravel(), down.ravel()], axis=1) * step + corner
+    true = view.to_picture(mm).reshape(*along.shape, 2)
+    assert np.abs(np.stack(at, axis=2) - true).max() < 0.005
 
 
 def test_read_at_half_of_what_is_shown_markers_would_be_small(monkeypatch: pytest.MonkeyPatch) -> None:

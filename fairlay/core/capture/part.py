@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, median_filter
 
 from fairlay.core.capture.edges_of_parts import as_blurred, half_way
+from fairlay.core.capture.knots import knots_of, places_between
 from fairlay.core.capture.squares import PaperSeen
 from fairlay.core.errors import BadPicture
 from fairlay.core.shapes.rings import Ring, simple_ring
@@ -84,13 +85,9 @@ def straighten(image: Image, paper: PaperSeen) -> Straight:
     x0, y0, x1, y1 = paper.bounds_mm
     scale = float(np.clip(paper.px_per_mm(), 2.5, 7.0))
     w, h = round((x1 - x0) * scale), round((y1 - y0) * scale)
-    x, y = np.meshgrid((np.arange(w) + 0.5) / scale + x0, (np.arange(h) + 0.5) / scale + y0)
-    at = paper.to_picture(np.stack([x.ravel(), y.ravel()], axis=1)).reshape(h, w, 2).astype(np.float32)
+    x, y = places_between(knots_of(paper.to_picture, (x0, y0), 1 / scale, (w, h)), (w, h))
     return Straight(
-        np.asarray(
-            cv2.remap(image, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT),
-            np.uint8,
-        ),
+        np.asarray(cv2.remap(image, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT), np.uint8),
         scale,
         x0,
         y0,

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
+from fairlay.core.capture.knots import knots_of, places_between
 from fairlay.core.capture.marker_sheet import MARKER_MM
 from fairlay.core.capture.markers import MarkerSeen, find_markers
 from fairlay.core.errors import BadPicture
@@ -42,7 +43,6 @@ SUPER: Final = 2
 """The table is straightened at so many times its detail and brought down by area, so that fine grain does not
 alias.
 """
-KNOT_PX: Final = 16
 MOST_PX: Final = 12_000_000
 BAND: Final = 256
 """Lines straightened at a time."""
@@ -445,23 +445,10 @@ def _seen_by(
     """
     rows, w = size
     h, wide = (rows.stop - rows.start) * SUPER, w * SUPER
-    # Where a place is in the picture changes slowly: worked out at knots, and smoothly filled in between.
-    ys, xs = np.mgrid[-1 : h // KNOT_PX + 3, -1 : wide // KNOT_PX + 3].astype(np.float64) * KNOT_PX
-    down_mm = (ys.ravel() + rows.start * SUPER + 0.5) / (SUPER * scale) + corner[1]
-    mm = np.stack([(xs.ravel() + 0.5) / (SUPER * scale) + corner[0], down_mm], axis=1)
-    knots = view.to_picture(mm).reshape(*xs.shape, 2)
-
-    def places(each: int) -> list[Raster]:
-        """Where every ``each``-th line and column lies in the picture."""
-        middle = (each - 1) / 2
-        along, down = (
-            ((np.arange(0, n, each, dtype=np.float32) + middle) / KNOT_PX + 1).astype(np.float32)
-            for n in (wide, h)
-        )
-        x, y = np.meshgrid(along, down)
-        return [cv2.remap(knots[..., d].astype(np.float32), x, y, cv2.INTER_CUBIC) for d in (0, 1)]
-
-    at, small = places(1), places(SUPER)
+    size_px = wide, h
+    first = corner[0], corner[1] + rows.start / scale
+    knots = knots_of(view.to_picture, first, 1 / (SUPER * scale), size_px)
+    at, small = places_between(knots, size_px), places_between(knots, size_px, SUPER)
     shown = cv2.remap(light, at[0], at[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
     ih, iw = light.shape[:2]
     rim = np.minimum(np.minimum(small[0] - 1, iw - 2 - small[0]), np.minimum(small[1] - 1, ih - 2 - small[1]))
