@@ -84,8 +84,8 @@ def test_it_comes_in_elsewhere_the_same_to_the_last_figure(
 def test_more_than_a_packet_holds_comes_in(workshop: TestClient, elsewhere: str, tmp_path: Path) -> None:
     """MariaDB takes 16 MB at once; the documents of many steps of Undo are more than that together."""
     hide = hides.rack()[0].id
-    event = {"hide": hide, "kind": "much", "words": "x", "created_at": now(), "before": {"x": "y" * 700_000}}
-    for _ in range(30):
+    event = {"hide": hide, "kind": "much", "words": "x", "created_at": now(), "before": {"x": "y" * 900_000}}
+    for _ in range(19):
         connected(HideEventRow.insert(event).execute)()
     path = tmp_path / "much.zip"
     moving.take_out(path)
@@ -93,7 +93,7 @@ def test_more_than_a_packet_holds_comes_in(workshop: TestClient, elsewhere: str,
     open_at(elsewhere)
     store.migrate()
     moving.bring_in(path)
-    assert connected(HideEventRow.select().where(HideEventRow.kind == "much").count)() == 30
+    assert connected(HideEventRow.select().where(HideEventRow.kind == "much").count)() == 19
 
 
 def test_what_is_in_it_can_be_read_by_others(taken_out: Path) -> None:

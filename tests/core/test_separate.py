@@ -32,7 +32,6 @@ from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Job, Lay
 from fairlay.core.rules import grain
 from fairlay.core.shapes import place_region
-from fairlay.core.shapes.compiled import lean
 from tests import jobs, referee
 from tests.effort import tried
 
@@ -40,11 +39,6 @@ from tests.effort import tried
 def laid(job: dict[str, Any]) -> tuple[Job, Construction]:
     read = read_job(json.dumps(job))
     return read, construct(read, build_bank(read), Plan(), np.random.default_rng(1), lambda: False)
-
-
-@lean
-def summed(s, a, ax, ay, b, bx, by):  # type: ignore[no-untyped-def]  # compiled
-    return summed_pain(s, a, ax, ay, b, bx, by)
 
 
 def pool_of(job: Job, work: Construction) -> dict[int, list[int]]:
@@ -265,7 +259,7 @@ def test_sums_tell_exactly_where_pieces_overlap() -> None:
         kernels.set_down(s, first, v, 300.0, 300.0, turns[0])
         kernels.set_down(s, second, w, x, y, turns[1])
         kernels.feel(s, second)
-        by_sums = summed(s, s.state[first], 300.0, 300.0, s.state[second], x, y)
+        by_sums = summed_pain(s, s.state[first], 300.0, 300.0, s.state[second], x, y)
         assert (by_sums > 0.0) == (s.pain[first, second] > 0.0), (k, v, w, x, y)
         met += by_sums > 0.0
     assert 100 < met < 500

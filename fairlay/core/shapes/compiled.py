@@ -6,8 +6,8 @@ calls one holds the arrays for it. Nothing in them may make an array; a view of 
 option is numba's own (``_nrt``: its run time for counting and allocating), and goes by the version that is
 pinned.
 
-None is called from C, and those inlined are called by compiled code alone: what would let them be costs a
-quarter of the time that all take to compile.
+None is called from C: what would let it be is left out, since that takes time to compile. What would let the
+inlined ones be called from Python is not, since such a call would end the process.
 """
 
 from __future__ import annotations
@@ -26,7 +26,6 @@ lean_inlined: Any = _njit(
     _nrt=False,
     fastmath=True,
     forceinline=True,
-    no_cpython_wrapper=True,
     no_cfunc_wrapper=True,
 )
 lean_fast: Any = _njit(
