@@ -75,9 +75,10 @@ def measure_check_page(
         contours, _ = cv2.findContours(
             (labels == k).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE
         )
-        box = cv2.minAreaRect(contours[0])
-        if k and cv2.contourArea(contours[0]) > FULL * box[1][0] * box[1][1]:
-            blocks.append(box)
+        middle, (across, down), turn = cv2.minAreaRect(contours[0])
+        if k and cv2.contourArea(contours[0]) > FULL * across * down:
+            # A contour runs along the middles of the outermost px.
+            blocks.append((middle, (across + 1, down + 1), turn))
     if len(blocks) != 1:
         raise BadPicture(
             f"{len(blocks) or 'no'} check page{'s are' if len(blocks) > 1 else ' is'} seen on the table",
@@ -85,7 +86,9 @@ def measure_check_page(
             expected="one printed check page, whole and flat on the table, where a hide would lie",
         )
     ring = top.to_mm(cv2.boxPoints(blocks[0]).astype(np.float64))
+    # The block is dark well inside its blurred edge only: what is found from there is set out from once more.
     edge, _ = settled(ring, images, table, top)
+    edge, _ = settled(edge, images, table, top)
     wide, high = sorted(_across(edge, ring, side) for side in (0, 1))
     off = (wide / true_mm[0] + high / true_mm[1]) / 2 - 1
     differ = abs((wide / true_mm[0] - high / true_mm[1]) * true_mm[1])
