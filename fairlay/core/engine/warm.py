@@ -87,8 +87,10 @@ def _lanes(job: Job) -> None:
     bank, rng = build_bank(job), np.random.default_rng(0)
     table = HideTable(job, job.hides[0], bank, 40)
     lanes = Lanes(table, rng, lambda: False)
-    pool = {v.index: list(range(v.piece.quantity)) for v in bank.variants}
-    lanes.fill(pool, lanes.strips(bank.variants, 0), None)
+    # One of each first: lanes are laid out otherwise where something lies.
+    for copies in (slice(0, 1), slice(1, None)):
+        pool = {v.index: list(range(v.piece.quantity))[copies] for v in bank.variants}
+        lanes.fill(pool, lanes.strips(bank.variants, 0), None)
     strips = RollOfStrips.of(table, rng, lambda: False)
     if strips is not None:
         strips.attempt(rng, 0.5)

@@ -45,8 +45,8 @@ export function BookFrame({ children, aside }: { children: ReactNode; aside?: Re
   )
 }
 
-/** Of which hides: since when, which mill, which material, which money. It stands there before anything is known, so
- *  that nothing moves under a finger, and stays while other figures come.
+/** Of which hides: since when, which mill, which material, which money. It stands there before
+ *  anything is known, so that nothing moves under a finger, and stays while other figures come.
  */
 export function Choose({ told }: { told: Told | undefined }) {
   const [which, setWhich] = useWhich()

@@ -43,7 +43,7 @@ export function LearnedPage() {
     { placeholderData: keepPreviousData },
   )
   const aside = <Choose told={found.data?.told} />
-  if (found.isPending)
+  if (found.isPending || found.isPlaceholderData)
     return (
       <BookFrame aside={aside}>
         <Waiting what="what the Book taught" />

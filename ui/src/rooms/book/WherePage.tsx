@@ -20,7 +20,7 @@ export function WherePage() {
   )
   const aside = <Choose told={found.data?.told} />
   const units = useUnits()
-  if (found.isPending)
+  if (found.isPending || found.isPlaceholderData)
     return (
       <BookFrame aside={aside}>
         <Waiting what="the Book" />
