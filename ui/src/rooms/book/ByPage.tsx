@@ -158,7 +158,7 @@ function Groups({ what, groups }: { what: What; groups: Schemas['GroupOut'][] })
         ],
       }
     },
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the groups are one answer's
+    // oxlint-disable-next-line react-hooks/exhaustive-deps -- the groups are one answer's
     [groups, what],
   )
   return (
@@ -269,7 +269,7 @@ function Pieces({ what, pieces }: { what: What; pieces: Schemas['PieceGroupOut']
         ],
       }
     },
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the pieces are one answer's
+    // oxlint-disable-next-line react-hooks/exhaustive-deps -- the pieces are one answer's
     [pieces, what],
   )
   return (

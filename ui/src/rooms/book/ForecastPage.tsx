@@ -153,7 +153,7 @@ function Advice({ part: p, margin }: { part: Part; margin: number }) {
         }),
       ],
     }),
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the chances are one answer's
+    // oxlint-disable-next-line react-hooks/exhaustive-deps -- the chances are one answer's
     [p, margin],
   )
   const next = p.next_hide
@@ -269,7 +269,7 @@ function SideBySide({ forecast: f }: { forecast: Forecast }) {
         ],
       }
     },
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the parts are one answer's
+    // oxlint-disable-next-line react-hooks/exhaustive-deps -- the parts are one answer's
     [f],
   )
   return (

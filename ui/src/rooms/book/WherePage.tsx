@@ -188,7 +188,7 @@ export function PartsChart({ figures: f }: { figures: Figures }) {
         ],
       }
     },
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the figures are one answer's
+    // oxlint-disable-next-line react-hooks/exhaustive-deps -- the figures are one answer's
     [f],
   )
   return (
@@ -282,7 +282,7 @@ function Months({ months, trend }: { months: Schemas['MonthOut'][]; trend: Schem
         ],
       }
     },
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the months are one answer's
+    // oxlint-disable-next-line react-hooks/exhaustive-deps -- the months are one answer's
     [months],
   )
   return (
