@@ -47,6 +47,7 @@ from fairlay.core.errors import NotFound
 from fairlay.core.formats.book_pdf import MonthPage, month_pdf
 from fairlay.core.formats.table_csv import csv_text
 from fairlay.core.lay.order import piece_id
+from fairlay.core.numbering import as_counted
 from fairlay.store import articles, batches, book, book_lists, learned, notes, people
 from fairlay.store.book import Asked, PieceFigures
 from fairlay.store.book_lists import Closed
@@ -135,7 +136,7 @@ def _groups(what: str, facts: Facts) -> list[GroupOut]:
     ]
     if what == "batch":
         rows = rows[-MOST_GROUPS:]
-    return rows if what == "month" else sorted(rows, key=lambda g: (-g.hides, g.name))
+    return rows if what == "month" else sorted(rows, key=lambda g: (-g.hides, as_counted(g.name)))
 
 
 def _piece_groups(what: str, asked: Asked) -> list[PieceGroupOut]:

@@ -13,6 +13,7 @@ import peewee
 
 from fairlay.core.errors import NotFound, Refused, Stale
 from fairlay.core.formats.stored import ARTICLE
+from fairlay.core.numbering import as_counted
 from fairlay.core.pattern.article import Article, check_article, with_variants
 from fairlay.core.pattern.changes import letter
 from fairlay.store.clock import now
@@ -74,12 +75,12 @@ def _planned(revision_ids: Iterable[int]) -> dict[int, tuple[str, ...]]:
     wanted = list(revision_ids)
     out: dict[int, tuple[str, ...]] = {}
     if wanted:
-        for line in (
+        lines = (
             BatchLineRow.select(BatchLineRow.revision, BatchRow.number)
             .join(BatchRow)
             .where(BatchLineRow.revision.in_(wanted))
-            .order_by(BatchRow.number)
-        ):
+        )
+        for line in sorted(lines, key=lambda line: as_counted(line.batch.number)):
             out[line.revision_id] = (*out.get(line.revision_id, ()), line.batch.number)
     return out
 

@@ -9,6 +9,7 @@ from typing import Final, cast
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.lay.order import Cutlist, Line, cutlist
+from fairlay.core.numbering import as_counted
 from fairlay.core.pattern.article import Article
 from fairlay.core.rules import GrainSchool
 from fairlay.store import spoken_for
@@ -59,7 +60,8 @@ class Batch:
 def all_batches() -> list[Batch]:
     """Return every batch, soonest due first: five queries, however many there are."""
     rows = BatchRow.select().where(BatchRow.state != PRACTICE)
-    return _batches(list(rows.order_by(BatchRow.due_on, BatchRow.number)))
+    by_number = sorted(rows, key=lambda row: as_counted(row.number))
+    return _batches(sorted(by_number, key=lambda row: (row.due_on is not None, row.due_on)))
 
 
 @connected

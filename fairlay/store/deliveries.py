@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.formats.stored import INVOICE
@@ -20,6 +21,7 @@ from fairlay.core.leather.receiving import (
     roll_bought,
 )
 from fairlay.core.leather.usual_outline import usual_outline
+from fairlay.core.numbering import as_counted
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.hides import About, OnRack, add_hide, numbers_given, rack
@@ -62,7 +64,7 @@ def all_deliveries() -> list[Delivery]:
     """Return every delivery, newest first, without its hides: three queries, and no hide is read for it."""
     rows = list(DeliveryRow.select().order_by(DeliveryRow.received_on.desc(), DeliveryRow.id.desc()))
     of: dict[int, list[HideRow]] = {}
-    for row in HideRow.select(*AREAS).where(HideRow.delivery.is_null(False)).order_by(HideRow.number):
+    for row in _areas(HideRow.delivery.is_null(False)):
         of.setdefault(int(row.delivery_id or 0), []).append(row)
     tolerance = leather_settings().tolerance
     return [_delivery(row, of.get(row.id, []), (), tolerance) for row in rows]
@@ -74,8 +76,12 @@ def delivery_by_id(delivery_id: int) -> Delivery:
     row = DeliveryRow.get_or_none(DeliveryRow.id == delivery_id)
     if row is None:
         raise NotFound(f"there is no delivery {delivery_id}", value=delivery_id)
-    own = list(HideRow.select(*AREAS).where(HideRow.delivery == delivery_id).order_by(HideRow.number))
+    own = _areas(HideRow.delivery == delivery_id)
     return _delivery(row, own, tuple(rack(HideRow.delivery == delivery_id)), leather_settings().tolerance)
+
+
+def _areas(where: Any) -> list[HideRow]:
+    return sorted(HideRow.select(*AREAS).where(where), key=lambda row: as_counted(row.number))
 
 
 def _delivery(

@@ -15,6 +15,7 @@ from fairlay.core.formats.stored import CARD, LOOKING
 from fairlay.core.lay.card import RackCard, card_of
 from fairlay.core.leather import Hide
 from fairlay.core.leather.looking_over import LookingOver, from_hide, how_far
+from fairlay.core.numbering import as_counted
 from fairlay.store.clock import now
 from fairlay.store.database import connected
 from fairlay.store.locks import lock_numbers
@@ -96,12 +97,16 @@ def rack(where: Any = None) -> list[OnRack]:
 
     Shapes are read only where a card is still to be reckoned.
     """
-    query = HideRow.select(*SHOWN).where(HideRow.state != PRACTICE).order_by(HideRow.number)
+    query = HideRow.select(*SHOWN).where(HideRow.state != PRACTICE)
     return _on_rack(query if where is None else query.where(where))
 
 
+def _by_number(rows: Iterable[HideRow]) -> list[HideRow]:
+    return sorted(rows, key=lambda row: as_counted(row.number))
+
+
 def _on_rack(query: Any) -> list[OnRack]:
-    rows = list(query)
+    rows = _by_number(query)
     blank = [row.id for row in rows if not CARD.is_current(row.card)]
     made = (
         {row.id: CARD.write(card_of(_hide_of(row))) for row in HideRow.select().where(HideRow.id.in_(blank))}
@@ -123,21 +128,20 @@ def listed() -> list[OnRack]:
     last = last.alias("last")
     query = h.select(*SHOWN).join(last, peewee.JOIN.LEFT_OUTER, on=(h.id == last.c.id))
     shown = (h.state.not_in((USED_UP, PRACTICE))) | last.c.id.is_null(False)
-    return _on_rack(query.where(shown).order_by(h.number))
+    return _on_rack(query.where(shown))
 
 
 @connected
 def leather_there_is() -> list[RackHide]:
     """Return every hide that is not used up with its shape, by number."""
     rows = HideRow.select().where(HideRow.state != USED_UP, HideRow.state != PRACTICE)
-    return [rack_hide(row) for row in rows.order_by(HideRow.number)]
+    return [rack_hide(row) for row in _by_number(rows)]
 
 
 @connected
 def all_hides() -> list[RackHide]:
     """Return every hide on the rack with its shape, by number."""
-    rows = HideRow.select().where(HideRow.state != PRACTICE).order_by(HideRow.number)
-    return [rack_hide(row) for row in rows]
+    return [rack_hide(row) for row in _by_number(HideRow.select().where(HideRow.state != PRACTICE))]
 
 
 @connected

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Sequence
 
 from fairlay.core.errors import Refused
+from fairlay.core.numbering import as_counted
 from fairlay.store.database import connected
 from fairlay.store.hides import STATES, note
 from fairlay.store.locks import locked_hides
@@ -72,7 +73,7 @@ def kept_by_others(batch_id: int, hide_ids: Collection[int]) -> dict[int, list[s
             .join(BatchRow)
             .where(BatchHideRow.hide.in_(list(hide_ids)), BatchHideRow.batch != batch_id)
         )
-        for row in rows.order_by(BatchRow.number):
+        for row in sorted(rows, key=lambda row: as_counted(row.batch.number)):
             out.setdefault(row.hide_id, []).append(row.batch.number)
     return out
 

@@ -328,6 +328,14 @@ def test_two_people_at_two_lorries_number_hides_one_after_the_other(workshop: Te
     assert sorted(h.number for h in hides.hides_by_id(ids)) == [f"Q-{k:03d}" for k in range(1, 19)]
 
 
+def test_the_rack_stands_in_the_order_of_its_numbers(workshop: TestClient) -> None:
+    in_order = ["Z-9", "Z-99", "Z-999", "Z-1000"]
+    for number in (*in_order[2:], *in_order[:2]):
+        hides.add_hide(Hide(number, "side", usual_outline("side", 1.9), cost_per_m2=80.0), ABOUT)
+    for listed in (hides.rack(), hides.listed(), hides.all_hides(), hides.leather_there_is()):
+        assert [h.number for h in listed if h.number.startswith("Z-")] == in_order
+
+
 def test_what_does_not_fit_its_table_is_refused_in_words(workshop: TestClient) -> None:
     """The screens keep words short; whatever gets past them is no break, and nothing of it is kept."""
     made = deliveries.begin_delivery(replace(lot(), colour="chestnut " * 9), TODAY)
