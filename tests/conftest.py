@@ -32,14 +32,27 @@ WITHOUT_KERNELS: Final = tuple(
     )
 )
 """Files that read pictures and drawings: they run first, while the kernels are still compiled beside them."""
+TOGETHER: Final = ("tests/api/", "tests/browser/")
+"""What needs a store, and what walks through the application: each goes to one process, so that no store is
+filled twice, and their tests always come in the same order. What is short comes after them.
+"""
+WHOLE_STORE: Final = ("tests/api/test_moving.py", "tests/api/test_people.py")
+"""Files that take up all there is in the store, before others put more into it."""
 AT_THE_END: Final = "tests/test_all_was_read.py"
 MOST_WAIT_S: Final = 600.0
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What needs no kernels comes first, what waits for all else last, the rest in its own order."""
+    """What needs no kernels comes first, then what is together, what waits for all else last; the rest in its
+    own order.
+    """
     items.sort(
-        key=lambda item: (item.nodeid.startswith(AT_THE_END), not item.nodeid.startswith(WITHOUT_KERNELS))
+        key=lambda item: (
+            item.nodeid.startswith(AT_THE_END),
+            not item.nodeid.startswith(WITHOUT_KERNELS),
+            not item.nodeid.startswith(TOGETHER),
+            not item.nodeid.startswith(WHOLE_STORE),
+        )
     )
 
 
@@ -55,11 +68,12 @@ def pytest_runtest_setup(item: pytest.Item) -> None:
 
 @pytest.hookimpl(optionalhook=True)
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> Any:
-    """A file goes to one process; all files that need the running application go to the same."""
+    """A file goes to one process; files that are together go to the same."""
     from xdist.scheduler import LoadFileScheduling
 
     class ByFile(LoadFileScheduling):  # type: ignore[misc]  # xdist names no types
         def _split_scope(self, nodeid: str) -> str:
-            return "browser" if nodeid.startswith("tests/browser/") else str(super()._split_scope(nodeid))
+            one = next((folder for folder in TOGETHER if nodeid.startswith(folder)), None)
+            return one or str(super()._split_scope(nodeid))
 
     return ByFile(config, log)

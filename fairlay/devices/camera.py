@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 from fairlay.core.capture.grid_page import INK, LINE_MM, GridPage, grid_page
 from fairlay.core.errors import NotFound, Unavailable
 from fairlay.core.shapes.rings import Ring
-from fairlay.devices.optics import leaning, rays
+from fairlay.devices.lain import Lain, covers, darkened, filled, scale, seen_near, together
+from fairlay.devices.optics import at_all, between, every, leaning, rays, shown
 from fairlay.devices.photograph import Develops, photograph
-from fairlay.devices.surfaces import FULL, filled, light, scale
+from fairlay.devices.surfaces import FULL, light, spread
 
 Image = NDArray[np.uint8]
 Floats = NDArray[Any]
@@ -98,7 +99,8 @@ FOCAL_WIDTHS = 0.85
 def render(scene: Scene) -> Image:
     """Return the picture of a scene."""
     rng = np.random.default_rng(scene.seed)
-    plane, part, mask = _plane(scene, rng)
+    plane, part, lain = _plane(scene, rng)
+    _, left, over = lain
     h, w = scene.height_px, scene.width_px
     focal = FOCAL_WIDTHS * w
     turn: Floats = leaning(scene.tilt_deg, scene.roll_deg)
@@ -111,23 +113,27 @@ def render(scene: Scene) -> Image:
     heights = np.linspace(0.0, scene.thickness_mm, 4)[1:] if scene.thickness_mm > 0 else np.zeros(1)
 
     def lines(top: int, low: int) -> Floats:
-        seen = rays(w, h, focal, scene.lens, top, low) @ turn.astype(np.float32)
+        along = rays(every(0, w), every(top, low), (w, h), focal, scene.lens) @ turn
 
-        def shown(raster: Floats, height: float) -> Floats:
-            t: Floats = (-height - eye[2]) / seen[..., 2]
-            x: Floats = (eye[0] + t * seen[..., 0] + ROOM_MM) * PX_PER_MM - 0.5
-            y: Floats = (eye[1] + t * seen[..., 1] + ROOM_MM) * PX_PER_MM - 0.5
-            at = x.astype(np.float32), y.astype(np.float32)
-            return cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(
-                np.float32
-            )
+        def met_at(height: float) -> list[Floats]:
+            """Where rays meet a height over the bench, in px of the rasters."""
+            t = (-height - eye[2]) / along[..., 2]
+            return [(eye[d] + t * along[..., d] + ROOM_MM) * PX_PER_MM - 0.5 for d in (0, 1)]
 
-        out = shown(plane, 0.0) / FULL
+        out = shown(plane, *(between(v, low - top, w) for v in met_at(0.0)))
         for k, height in enumerate(map(float, heights)):
-            cover = shown(mask, height)[..., None] / 255
-            side = 1.0 if k == len(heights) - 1 else 0.5
-            out = out * (1 - cover) + shown(part, height) / FULL * side * cover
-        return np.asarray(out * falls[top:low, :, None], np.float32)
+            met = met_at(height)
+            near = seen_near(lain, met)
+            if near is None:
+                continue
+            x, y = (between(v, low - top, w)[near] for v in met)
+            cover = covers(lain, x, y)
+            seen = shown(part, x - left, y - over)
+            seen *= at_all(cover if k == len(heights) - 1 else 0.5 * cover)
+            out[near] *= at_all(1 - cover)
+            out[near] += seen
+        out *= at_all(falls[top:low] / np.float32(FULL))
+        return out
 
     return photograph(lines, h, w, scene.camera, scene.seed)
 
@@ -169,14 +175,12 @@ class SimulatedCamera:
         return encoded(render(self.tables[self.at]))
 
 
-def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floats]:
-    """The bench with the page on it, the parts' own faces, and where parts are (0 to 255), at
-    ``PX_PER_MM``.
-    """
+def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Lain]:
+    """The bench with the page on it, the parts' own faces, and where parts are, at ``PX_PER_MM``."""
     page = scene.page
     w, h = int((page.width_mm + 2 * ROOM_MM) * PX_PER_MM), int((page.height_mm + 2 * ROOM_MM) * PX_PER_MM)
     plane = np.empty((h, w, 3), np.uint16)
-    plane[:] = _ink((0.17, 0.20, 0.21))
+    plane[:] = _row((0.17, 0.20, 0.21), w)
 
     def px(points: NDArray[np.float64]) -> NDArray[np.int32]:
         return np.round((points + ROOM_MM) * PX_PER_MM * 64 - 32).astype(np.int32)
@@ -184,7 +188,7 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
     def box(x0: float, y0: float, x1: float, y1: float, colour: tuple[float, float, float]) -> None:
         """A box, its edges to the nearest px."""
         x0, y0, x1, y1 = (round((v + ROOM_MM) * PX_PER_MM) for v in (x0, y0, x1, y1))
-        plane[y0:y1, x0:x1] = _ink(colour)
+        plane[y0:y1, x0:x1] = _row(colour, max(0, x1 - x0))
 
     box(0, 0, page.width_mm, page.height_mm, (0.93, 0.925, 0.90))
     if scene.squares:
@@ -194,9 +198,8 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
             box(x - half, page.y0, x + half, low, INK)
         for y in page.y0 + np.arange(page.down + 1) * page.square_mm:
             box(page.x0, y - half, right, y + half, INK)
-    mask = np.zeros((h, w), np.uint8)
-    part = np.empty((h, w, 3), np.uint16)
-    part[:] = _ink((0.5, 0.4, 0.3))
+    solid = [p for p in scene.parts if not p.line_mm]
+    lain = [filled((h, w), [r + ROOM_MM for r in p.rings], PX_PER_MM) for p in solid]
     for p in scene.parts:
         if p.line_mm:
             line = np.zeros((h, w), np.uint8)
@@ -206,26 +209,32 @@ def _plane(scene: Scene, rng: np.random.Generator) -> tuple[Floats, Floats, Floa
             where = np.nonzero(line)
             cover = line[where][:, None].astype(np.float32) / 255
             plane[where] = (plane[where] * (1 - cover) + _ink(p.colour) * cover).astype(np.uint16)
-            continue
-        mask = np.maximum(mask, filled((h, w), [r + ROOM_MM for r in p.rings], PX_PER_MM))
+    mask, x0, y0 = whole = together(lain)
+    part = np.empty((*mask.shape, 3), np.uint16)
+    part[:] = _row((0.5, 0.4, 0.3), mask.shape[1])
+    for p in solid:
         # The face reaches beyond its outline, so that its edge is cut by the mask alone.
-        own = np.zeros((h, w), np.uint8)
-        cv2.fillPoly(own, [px(p.rings[0])], 1, cv2.LINE_8, 6)
-        cv2.polylines(own, [px(p.rings[0])], True, 1, int(5 * PX_PER_MM), cv2.LINE_8, 6)
+        own = np.zeros(mask.shape, np.uint8)
+        at = px(p.rings[0]) - np.array([x0, y0], np.int32) * 64
+        cv2.fillPoly(own, [at], 1, cv2.LINE_8, 6)
+        cv2.polylines(own, [at], True, 1, int(5 * PX_PER_MM), cv2.LINE_8, 6)
         part[own > 0] = _ink(p.colour)
     for stain in scene.stains:
         _stain(plane, stain)
-    if scene.shadow > 0 and mask.any():
+    if scene.shadow > 0:
         lean = 1.4 * max(scene.thickness_mm, 0.6) * PX_PER_MM
-        way = np.array([[1, 0, lean], [0, 1, 0.7 * lean]], np.float32)
-        fallen = cv2.GaussianBlur(cv2.warpAffine(mask, way, (w, h)), (0, 0), 0.8 * PX_PER_MM)
-        scale(plane, 1 - scene.shadow / 255 * fallen.astype(np.float32))
-    scale(part, _grain((h, w), rng))
-    return plane, part, mask
+        darkened(plane, whole, (lean, 0.7 * lean), 0.8 * PX_PER_MM, scene.shadow)
+    scale(part, _grain(mask.shape, rng))
+    return plane, part, whole
 
 
-def _ink(colour: tuple[float, float, float]) -> Floats:
-    return np.asarray(light(colour) * FULL, np.float32)
+def _ink(colour: tuple[float, float, float]) -> NDArray[np.uint16]:
+    return (light(colour) * FULL).astype(np.uint16)
+
+
+def _row(colour: tuple[float, float, float], wide: int) -> NDArray[np.uint16]:
+    """A row of one colour: numpy lays rows over a raster many times as fast as single colours."""
+    return np.tile(_ink(colour), (wide, 1))
 
 
 def _stain(plane: Floats, stain: Stain) -> None:
@@ -251,19 +260,13 @@ def _stain(plane: Floats, stain: Stain) -> None:
 def _grain(shape: tuple[int, int], rng: np.random.Generator) -> Floats:
     """Leather's face: broad and fine unevenness about 1."""
     h, w = shape
-    broad: Any = cv2.resize(
-        rng.normal(0, 1, (h // 200 + 2, w // 200 + 2)).astype(np.float32),
-        (w, h),
-        interpolation=cv2.INTER_CUBIC,
-    )
-    fine: Any = cv2.resize(
-        rng.normal(0, 1, (h // 5, w // 5)).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR
-    )
-    return np.asarray(1 + 0.08 * broad + 0.08 * fine, np.float32)
+    out = 1 + spread(rng, (h // 200 + 2, w // 200 + 2), shape, cv2.INTER_CUBIC, 0.08)
+    out += spread(rng, (h // 5 + 1, w // 5 + 1), shape, cv2.INTER_LINEAR, 0.08)
+    return np.asarray(out, np.float32)
 
 
 def _light(scene: Scene, h: int, w: int, rng: np.random.Generator) -> Floats:
-    x, y = np.meshgrid(np.linspace(-1, 1, w, dtype=np.float32), np.linspace(-1, 1, h, dtype=np.float32))
+    x, y = np.linspace(-1, 1, w, dtype=np.float32)[None], np.linspace(-1, 1, h, dtype=np.float32)[:, None]
     turn = rng.uniform(0, 2 * np.pi)
     falls: Any = 1 - scene.shade * (0.5 + 0.5 * (x * np.cos(turn) + y * np.sin(turn)))
     if scene.cast > 0:

@@ -19,7 +19,8 @@ from numpy.typing import NDArray
 from fairlay.core.errors import NotFound, Unavailable
 from fairlay.core.shapes.rings import Ring
 from fairlay.devices.camera import FOCAL_WIDTHS, Image, Picture, encoded
-from fairlay.devices.optics import leaning, rays
+from fairlay.devices.lain import Lain, covers, darkened, filled, seen_near
+from fairlay.devices.optics import at_all, between, every, leaning, rays, shown
 from fairlay.devices.photograph import Develops, photograph
 from fairlay.devices.surfaces import (
     FULL,
@@ -27,11 +28,9 @@ from fairlay.devices.surfaces import (
     Colour,
     Surface,
     face,
-    filled,
     lay_check_page,
     lay_sheet,
     light,
-    scale,
     table_top,
 )
 
@@ -41,6 +40,7 @@ FINER = 2.0
 """What lies on a table is drawn with so many px to one of the picture,"""
 LEAST = 1.6
 """but with no fewer a mm, so that joints of boards and strokes of chalk keep their width."""
+LIFT_PX = 4
 
 
 @dataclass(frozen=True)
@@ -176,50 +176,47 @@ class HideScene:
 def render_hide(scene: HideScene) -> Image:
     """Return the picture of a hide on its table: ``(height_px, width_px, 3)`` uint8, red, green, blue."""
     rng = np.random.default_rng(scene.seed)
-    table, top, mask, lift = _layers(scene, rng)
-    fallen = _fallen(scene, table.shape[:2])
+    table, face_of_it, lain, lift = _layers(scene, rng)
+    _, left, top = lain
     h, w, k = scene.height_px, scene.width_px, scene.px_per_mm
     focal = FOCAL_WIDTHS * w
     turn = leaning(scene.tilt_deg, scene.roll_deg)
     eye = np.array([*scene.eye, 0.0]) - turn[2] * (focal * scene.span_mm / w)
+    raw = light(scene.colour) * 0.55
 
     def lines(first: int, last: int) -> Floats:
-        along = rays(w, h, focal, scene.lens, first, last) @ turn.astype(np.float32)
+        high = last - first
+        along = rays(every(0, w), every(first, last), (w, h), focal, scene.lens) @ turn
 
-        def seen_at(z: Floats | float) -> tuple[Floats, Floats]:
+        def met_at(z: Floats | float) -> tuple[Floats, Floats]:
+            """Where rays meet a height over the table, in px of the rasters."""
             t = (-z - eye[2]) / along[..., 2]
-            x = (eye[0] + t * along[..., 0]) * k - 0.5
-            y = (eye[1] + t * along[..., 1]) * k - 0.5
-            return x.astype(np.float32), y.astype(np.float32)
+            return (eye[0] + t * along[..., 0]) * k - 0.5, (eye[1] + t * along[..., 1]) * k - 0.5
 
-        def shown(raster: Floats, at: tuple[Floats, Floats]) -> Floats:
-            seen = cv2.remap(raster, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            return np.asarray(seen, np.float32)
-
-        foot = seen_at(0.0)
-        own = shown(table, foot)
+        foot, at = met_at(0.0), met_at(scene.thickness_mm)
+        for _ in range(3 if scene.curls else 0):
+            at = met_at(scene.thickness_mm + shown(lift, *((v + 0.5) / LIFT_PX - 0.5 for v in at)))
+        own = shown(table, *(between(v, high, w) for v in foot))
         own /= FULL
-        at = seen_at(scene.thickness_mm)
-        if scene.curls:
-            for _ in range(3):
-                at = seen_at(scene.thickness_mm + cv2.remap(lift, *at, cv2.INTER_LINEAR))
-        middle = ((foot[0] + at[0]) / 2, (foot[1] + at[1]) / 2)
-        cover = shown(mask, at)
-        # The raw edge: seen where it faces the camera, below the face. All of the hide together covers what
-        # the farthest of the three covers and no more, however finely the mask is drawn.
-        raw = light(scene.colour) * 0.55
-        side = np.maximum(shown(mask, foot), shown(mask, middle))
-        rim = side > cover
-        part = ((side[rim] - cover[rim]) / (255 - cover[rim]))[:, None]
-        own[rim] = own[rim] * (1 - part) + raw * part
-        upper = shown(top, at)
-        upper /= FULL
-        upper -= own
-        cover /= 255
-        upper *= cover[..., None]
-        own += upper
-        x, y = np.clip(foot[0] / 8, 0, None), np.clip(foot[1] / 8, 0, None)
-        own *= shown(fallen, (x, y))
+        near = seen_near(lain, foot, at)
+        if near is not None:
+            part = own[near]
+            low, up = ([between(v, high, w)[near] for v in where] for where in (foot, at))
+            cover = covers(lain, *up)
+            # The raw edge: seen where it faces the camera, below the face. All of the hide together covers
+            # what the farthest of the three covers and no more, however finely the mask is drawn.
+            middle = ((low[0] + up[0]) / 2, (low[1] + up[1]) / 2)
+            side = np.maximum(covers(lain, *low), covers(lain, *middle))
+            rim = side > cover
+            share = ((side[rim] - cover[rim]) / (1 - cover[rim]))[:, None]
+            part[rim] = part[rim] * (1 - share) + raw * share
+            seen = shown(face_of_it, up[0] - left, up[1] - top)
+            seen /= FULL
+            seen -= part
+            seen *= at_all(cover)
+            part += seen
+        fallen = between(_fallen(scene, (foot[0] + 0.5) / k, (foot[1] + 0.5) / k), high, w)
+        own *= cv2.merge([fallen * share for share in (scene.tint[0], 1.0, scene.tint[1])])
         return own
 
     return photograph(lines, h, w, scene.camera, scene.seed)
@@ -277,12 +274,8 @@ def _taken(scene: HideScene) -> Picture:
     return encoded(render_hide(scene))
 
 
-def _fallen(scene: HideScene, shape: tuple[int, int]) -> Floats:
-    """The light that falls on each place of the table, ``(h, w, 3)`` float32, at an eighth of the rasters'
-    detail.
-    """
-    h, w = (v // 8 + 1 for v in shape)
-    y, x = (v.astype(np.float32) * (8 / scene.px_per_mm) for v in np.mgrid[0:h, 0:w])
+def _fallen(scene: HideScene, x: Floats, y: Floats) -> Floats:
+    """How much light falls on places of the table (mm)."""
     wide, deep = scene.table
     across = (x / wide * 2 - 1) * np.cos(scene.lean) + (y / deep * 2 - 1) * np.sin(scene.lean)
     own = 1 - scene.shade * (0.5 + 0.5 * across)
@@ -291,13 +284,12 @@ def _fallen(scene: HideScene, shape: tuple[int, int]) -> Floats:
     if scene.person is not None:
         px, py, reach, dark = scene.person
         own = own * (1 - dark / (1 + np.exp((np.hypot(x - px, (y - py) * 0.8) - reach) / (0.12 * reach))))
-    tint = np.array([scene.tint[0], 1.0, scene.tint[1]], np.float32)
-    return np.asarray(own[..., None] * tint, np.float32)
+    return np.asarray(own)
 
 
-def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats]:
-    """The table, the hide's own face, where the hide lies (0 to 255), and how high its curled edges stand in
-    mm.
+def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats, Lain, Floats]:
+    """The table, the hide's face, where the hide lies, and how high its curled edges stand in mm (one place
+    for each ``LIFT_PX`` px each way).
     """
     k = scene.px_per_mm
     w, h = int(scene.table[0] * k), int(scene.table[1] * k)
@@ -310,54 +302,50 @@ def _layers(scene: HideScene, rng: np.random.Generator) -> tuple[Floats, Floats,
         lay_sheet(table, m.number, m.paper, m.x, m.y, m.turn_deg, k)
     if scene.check_page is not None:
         lay_check_page(table, "A4", *scene.check_page, k)
-    for blot in scene.clutter:
+    for blot in (*scene.clutter, *scene.over):
         _blot(table, blot, k)
-    mask = filled((h, w), scene.rings, k)
-    _shadow(table, mask, scene.thickness_mm, scene)
-    top = face((h, w), scene.colour, rng, 0.06, scene.grain, k)
+    mask, x, y = filled((h, w), scene.rings, k)
+    _shade(table, (mask, x, y), scene.thickness_mm, scene)
+    top = face(mask.shape, scene.colour, rng, 0.06, scene.grain, k)
+    at = np.array([x, y]) / k
     for blot in scene.blemishes:
-        _blot(top, blot, k)
+        _blot(top, blot, k, at)
     for pen in scene.written:
-        _line(top, pen.points, pen.colour, pen.width_mm, np.full(1, pen.strength), None, k)
+        _line(top, pen.points - at, pen.colour, pen.width_mm, np.full(1, pen.strength), None, k)
     for stroke in scene.chalk:
-        _line(top, stroke.points, stroke.colour, stroke.width_mm, _pressed(stroke), rng, k)
+        _line(top, stroke.points - at, stroke.colour, stroke.width_mm, _pressed(stroke), rng, k)
     for card in scene.cards:
-        lain = filled((h, w), card.rings, k)
-        _shadow(top, lain, card.thickness_mm, scene)
+        lain = filled(mask.shape, [ring - at for ring in card.rings], k)
+        _shade(top, lain, card.thickness_mm, scene)
         _laid(top, lain, light(card.colour), rng)
     for blot in scene.over:
-        for raster in (top, table):
-            _blot(raster, blot, k)
+        _blot(top, blot, k, at)
     for g in scene.glare:
-        _glare(top, g, k)
-    lift = np.zeros((h // 4, w // 4), np.float32)
-    ys, xs = np.mgrid[0 : h // 4, 0 : w // 4].astype(np.float32) * (4 / k)
-    for x, y, high, reach in scene.curls:
-        lift = np.maximum(lift, high * np.exp(-((xs - x) ** 2 + (ys - y) ** 2) / (2 * reach**2)))
-    return table, top, mask, cv2.resize(lift, (w, h), interpolation=cv2.INTER_LINEAR) if scene.curls else lift
+        _glare(top, replace(g, x=g.x - at[0], y=g.y - at[1]), k)
+    lift = np.zeros((h // LIFT_PX, w // LIFT_PX), np.float32)
+    ys, xs = np.mgrid[0 : h // LIFT_PX, 0 : w // LIFT_PX].astype(np.float32) * (LIFT_PX / k)
+    for cx, cy, high, reach in scene.curls:
+        lift = np.maximum(lift, high * np.exp(-((xs - cx) ** 2 + (ys - cy) ** 2) / (2 * reach**2)))
+    return table, top, (mask, x, y), lift
 
 
-def _shadow(raster: Floats, mask: Floats, thickness_mm: float, scene: HideScene) -> None:
+def _shade(raster: Floats, lain: Lain, thickness_mm: float, scene: HideScene) -> None:
     """What lies on a face keeps light from what is beside it, away from the light; in place."""
     if scene.shadow <= 0:
         return
     far = (1.5 * thickness_mm + 1) * scene.px_per_mm
-    way = np.array([[1, 0, far * np.cos(scene.lean)], [0, 1, far * np.sin(scene.lean)]], np.float32)
     soft = scene.shadow_soft_mm * min(1.0, 0.3 + 0.35 * thickness_mm) * scene.px_per_mm
-    x, y, w, h = cv2.boundingRect(mask)
-    room = int(far + 4 * soft) + 2
-    part = slice(max(0, y - room), y + h + room), slice(max(0, x - room), x + w + room)
-    own = mask[part]
-    fallen = cv2.GaussianBlur(cv2.warpAffine(own, way, own.shape[::-1]), (0, 0), soft)
-    scale(raster[part], 1 - scene.shadow / 255 * fallen.astype(np.float32))
+    darkened(raster, lain, (far * np.cos(scene.lean), far * np.sin(scene.lean)), soft, scene.shadow)
 
 
-def _laid(raster: Floats, mask: Floats, colour: Floats, rng: np.random.Generator) -> None:
-    x, y, w, h = cv2.boundingRect(mask)
+def _laid(raster: Floats, lain: Lain, colour: Floats, rng: np.random.Generator) -> None:
+    mask, x, y = lain
+    h, w = mask.shape
     part = raster[y : y + h, x : x + w]
-    cover = mask[y : y + h, x : x + w, None].astype(np.float32) / 255
-    uneven = 1 + 0.015 * rng.standard_normal((h, w, 1), dtype=np.float32)
-    part[:] = np.clip(part * (1 - cover) + FULL * colour * uneven * cover, 0, 65535)
+    cover = mask.astype(np.float32) / 255
+    uneven = 1 + 0.015 * rng.standard_normal((h, w), dtype=np.float32)
+    laid = cv2.merge([FULL * share * uneven * cover for share in colour])
+    part[:] = np.clip(part * at_all(1 - cover) + laid, 0, 65535)
 
 
 def _px(points: NDArray[np.float64], k: float) -> NDArray[np.int32]:
@@ -377,18 +365,20 @@ def _window(
 
 
 def _mix(image: Floats, rows: slice, columns: slice, colour: Colour, cover: Floats) -> None:
-    part = image[rows, columns].astype(np.float32)
-    image[rows, columns] = np.clip(part * (1 - cover) + FULL * light(colour) * cover, 0, 65535)
+    part = image[rows, columns] * at_all(1 - cover)
+    part += cv2.merge([FULL * share * cover for share in light(colour)])
+    image[rows, columns] = np.clip(part, 0, 65535, out=part)
 
 
-def _blot(image: Floats, blot: Blot, k: float) -> None:
-    found = _window(image, blot.ring, 4 * blot.soft_mm + 2, k)
+def _blot(image: Floats, blot: Blot, k: float, at: Floats | float = 0.0) -> None:
+    """A blot on a raster that begins ``at`` (x, y) mm of the table, in place."""
+    found = _window(image, blot.ring - at, 4 * blot.soft_mm + 2, k)
     if found is None:
         return
     rows, columns, ring = found
     cover: Floats = np.zeros(image[rows, columns].shape[:2], np.float32)
     cv2.fillPoly(cover, [_px(ring, k)], blot.strength, cv2.LINE_8, 6)
-    cover = cv2.GaussianBlur(cover, (0, 0), max(0.6, blot.soft_mm * k))[..., None]
+    cover = cv2.GaussianBlur(cover, (0, 0), max(0.6, blot.soft_mm * k))
     _mix(image, rows, columns, blot.colour, cover)
 
 
@@ -433,7 +423,7 @@ def _line(
         press = rng.uniform(0.7, 1.15, (h // broad + 2, w // broad + 2)).astype(np.float32)
         line = line * cv2.resize(grain, (w, h), interpolation=cv2.INTER_LINEAR)
         line = line * cv2.resize(press, (w, h), interpolation=cv2.INTER_CUBIC)
-    _mix(image, rows, columns, colour, np.clip(line, 0, 0.97)[..., None])
+    _mix(image, rows, columns, colour, np.clip(line, 0, 0.97))
 
 
 def _glare(image: Floats, g: Glare, k: float) -> None:
@@ -447,7 +437,7 @@ def _glare(image: Floats, g: Glare, k: float) -> None:
     along = (xs - at[0, 0]) * np.cos(t) + (ys - at[0, 1]) * np.sin(t)
     across = -(xs - at[0, 0]) * np.sin(t) + (ys - at[0, 1]) * np.cos(t)
     shine = g.strength * FULL * np.exp(-((along / g.reach[0]) ** 2 + (across / g.reach[1]) ** 2) / 2)
-    image[rows, columns] = np.clip(part + shine[..., None], 0, 65535)
+    image[rows, columns] = np.clip(part + at_all(shine.astype(np.float32)), 0, 65535)
 
 
 def drawn_words(words: str, x: float, y: float, high_mm: float) -> tuple[Ring, ...]:

@@ -22,6 +22,7 @@ TONES: Final[tuple[Tone, ...]] = ("plain", "power", "film", "hard", "lifted")
 BAND = 400
 """Lines of a picture that are worked out at a time: a whole one of 24 million pixels would take gigabytes."""
 LEVELS: Final = 4096
+APART_PX: Final = 256
 
 
 @dataclass(frozen=True)
@@ -80,6 +81,9 @@ def photograph(
     room = int(np.ceil(4 * how.blur_px + max(map(abs, how.motion_px)))) + 8
     gains = np.array([how.balance[0], 1.0, how.balance[1]], np.float32) * how.exposure
     x = np.linspace(-1, 1, width, dtype=np.float32)[None, :]
+    # Chance is drawn for one band, and each band takes it from another column on.
+    high = min(height, BAND + 2 * room)
+    chance = rng.standard_normal((high, width + APART_PX, 3), dtype=np.float32) if how.noise > 0 else None
     out: Image = np.empty((height, width, 3), np.uint8)
     for top in range(0, height, BAND):
         low = min(height, top + BAND)
@@ -90,20 +94,25 @@ def photograph(
         if any(how.motion_px):
             seen = cv2.filter2D(seen, -1, _shake(how.motion_px))
         y = (np.arange(first, last, dtype=np.float32) / height * 2 - 1)[:, None]
-        seen = seen * (gains * (1 - how.vignette * (x * x + y * y) / 2)[..., None])
-        if how.noise > 0:
+        fade = 1 - how.vignette * (x * x + y * y) / 2
+        seen *= cv2.merge([fade * gain for gain in gains])
+        if chance is not None:
             spread = np.clip(seen, 0, 1.2)
             spread += 1 / 36
             np.sqrt(spread, out=spread)
             spread *= how.noise
-            spread *= rng.standard_normal(seen.shape, dtype=np.float32)
+            apart = int(rng.integers(0, APART_PX))
+            spread *= chance[: last - first, apart : apart + width]
             seen += spread
         np.clip(seen, 0, 1, out=seen)
         seen *= LEVELS - 1
-        shown = curve.take(seen.astype(np.int32))
+        own = slice(top - first, low - first)
         if how.sharpen > 0:
+            shown = curve.take(seen.astype(np.intp))
             shown += how.sharpen * (shown - cv2.GaussianBlur(shown, (0, 0), 1.1))
-        out[top:low] = np.clip(shown[top - first : low - first] + 0.5, 0, 255).astype(np.uint8)
+            out[top:low] = np.clip(shown[own] + 0.5, 0, 255).astype(np.uint8)
+        else:
+            out[top:low] = (curve + 0.5).astype(np.uint8).take(seen[own].astype(np.intp))
     return out
 
 

@@ -6,19 +6,18 @@ All of it is light, not what a camera shows of it. Rasters are uint16 with ``FUL
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any, Final, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import Polygon
 
 from fairlay.core.capture.check_page import CHECK_ABOVE_MM, CHECK_MM
 from fairlay.core.capture.grid_page import PAPERS_MM
 from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, fields
-from fairlay.core.shapes.rings import rings_of
+from fairlay.devices.lain import bands, filled, held, scale
+from fairlay.devices.optics import at_all
 from fairlay.devices.photograph import light_of
 
 Floats = NDArray[Any]
@@ -31,7 +30,6 @@ PX_PER_MM: Final = 2.4
 PAPER, INK = 0.86, 0.035
 ABOVE_MM, BAR_MM, BAR_BELOW_MM = 30.0, 100.0, 60.0
 SHEET_PX_PER_MM: Final = 8
-BAND_PX: Final = 64
 
 
 def light(colour: Colour) -> Floats:
@@ -53,12 +51,12 @@ def face(
     """
     h, w = shape
     wide, grain_px = _px(500, px_per_mm), _px(grain_px, px_per_mm)
-    uneven = _spread(rng, (h // wide + 2, w // wide + 2), shape, cv2.INTER_CUBIC, broad)
+    uneven = spread(rng, (h // wide + 2, w // wide + 2), shape, cv2.INTER_CUBIC, broad)
     uneven += 1
-    uneven += _spread(rng, (h // grain_px + 1, w // grain_px + 1), shape, cv2.INTER_LINEAR, fine)
+    uneven += spread(rng, (h // grain_px + 1, w // grain_px + 1), shape, cv2.INTER_LINEAR, fine)
     out = np.empty((h, w, 3), np.uint16)
-    for rows in _bands(h):
-        cv2.merge([_held(uneven[rows] * float(FULL * share)) for share in light(colour)], out[rows])
+    for rows in bands(h):
+        cv2.merge([held(uneven[rows] * float(FULL * share)) for share in light(colour)], out[rows])
     return out
 
 
@@ -67,13 +65,15 @@ def _px(fine: int, px_per_mm: float) -> int:
     return max(1, round(fine * px_per_mm / PX_PER_MM))
 
 
-def _spread(
+def spread(
     rng: np.random.Generator, few: tuple[int, int], shape: tuple[int, int], how: int, by: float
 ) -> Floats:
-    """Chance at a few places, times ``by``, run out over a raster."""
-    out: Floats = cv2.resize(rng.normal(0, 1, few).astype(np.float32), shape[::-1], interpolation=how)
-    out *= by
-    return out
+    """Return chance at a few places, times ``by``, run out over a raster."""
+    if 0 in shape:
+        return np.zeros(shape, np.float32)
+    drawn = rng.standard_normal(few, dtype=np.float32)
+    drawn *= by
+    return np.asarray(cv2.resize(drawn, shape[::-1], interpolation=how))
 
 
 def table_top(
@@ -101,31 +101,14 @@ def table_top(
     return top
 
 
-def scale(raster: Floats, by: Floats) -> None:
-    """Multiply a raster by shares, in place."""
-    h, w = raster.shape[:2]
-    shares = np.broadcast_to(by, (h, w))
-    for rows in _bands(h):
-        raster[rows] = cv2.merge([_held(plane * shares[rows]) for plane in cv2.split(raster[rows])])
-
-
-def _bands(high: int) -> list[slice]:
-    """A raster's rows, so many at a time that what is reckoned of them stays at hand."""
-    return [slice(top, min(high, top + BAND_PX)) for top in range(0, high, BAND_PX)]
-
-
-def _held(plane: Floats) -> Floats:
-    """A plane of light as uint16: what is brighter than that can tell is as bright as it can."""
-    return np.clip(plane, 0, 65535, out=plane).astype(np.uint16)
-
-
 def _streaks(
     top: Floats, uneven: float, long: tuple[int, int], rng: np.random.Generator, px_per_mm: float
 ) -> None:
     h, w = top.shape[:2]
     across, along = (_px(v, px_per_mm) for v in long)
-    waves = rng.normal(0, uneven, (h // across + 2, w // along + 2)).astype(np.float32)
-    scale(top, 1 + cv2.resize(waves, (w, h), interpolation=cv2.INTER_CUBIC))
+    waves = spread(rng, (h // across + 2, w // along + 2), (h, w), cv2.INTER_CUBIC, uneven)
+    waves += 1
+    scale(top, waves)
 
 
 def _boards(top: Floats, wide_mm: float, uneven: float, rng: np.random.Generator, px_per_mm: float) -> None:
@@ -221,15 +204,15 @@ def _lay(
     c, s = np.cos(t), np.sin(t)
     h, w = table.shape[:2]
     k = SHEET_PX_PER_MM
-    corners = np.array([[i, j] for i in (-mx, sheet.shape[1] - mx) for j in (-my, sheet.shape[0] - my)]) / k
+    high, wide = sheet.shape
+    corners = np.array([[-mx, -my], [wide - mx, -my], [wide - mx, high - my], [-mx, high - my]]) / k
     corners = corners @ np.array([[c, s], [-s, c]]) + [x, y]
-    x0, y0 = (np.floor(corners.min(axis=0) * px_per_mm).astype(int) - 2).clip(0).tolist()
-    x1, y1 = np.minimum(np.ceil(corners.max(axis=0) * px_per_mm).astype(int) + 2, [w, h]).tolist()
-    if x0 >= x1 or y0 >= y1:
+    on, x0, y0 = filled((h, w), [corners], px_per_mm)
+    if not on.size:
         return
     # Three places a pixel each way, so that its edges are where they are.
     fine = 3
-    size = (x1 - x0, y1 - y0)
+    size = on.shape[::-1]
     step = k / (fine * px_per_mm)
     left, top = (x0 * fine + 0.5) / (fine * px_per_mm) - x, (y0 * fine + 0.5) / (fine * px_per_mm) - y
     onto = np.array(
@@ -238,38 +221,14 @@ def _lay(
             [-s * step, c * step, (-s * left + c * top) * k + my - 0.5],
         ]
     )
-    whole = (size[0] * fine, size[1] * fine)
-    inverse = cv2.WARP_INVERSE_MAP
-    shown = cv2.warpAffine(
-        sheet, onto, whole, flags=cv2.INTER_LINEAR | inverse, borderMode=cv2.BORDER_REPLICATE
+    seen = cv2.warpAffine(
+        sheet,
+        onto,
+        (size[0] * fine, size[1] * fine),
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
     )
-    on = cv2.warpAffine(np.ones(sheet.shape, np.uint8), onto, whole, flags=cv2.INTER_NEAREST | inverse)
-    on = on.astype(np.float32)
-    cover = cv2.resize(on, size, interpolation=cv2.INTER_AREA)[..., None]
-    grey = cv2.resize(shown * on, size, interpolation=cv2.INTER_AREA)[..., None]
-    part = table[y0:y1, x0:x1]
-    part[:] = (part * (1 - cover) + grey).astype(np.uint16)
-
-
-def filled(shape: tuple[int, int], rings: Sequence[Floats], px_per_mm: float) -> Floats:
-    """Return how much of each px of a raster ``(h, w)`` lies inside rings in mm (the first the outline,
-    others holes), 0 to 255, to a sixteenth of a px.
-    """
-    fine = 4
-    h, w = shape
-    out = np.zeros((h, w), np.uint8)
-    # A polygon is filled to half a px beyond its edge.
-    exact = Polygon(rings[0], rings[1:]).buffer(-0.49 / (fine * px_per_mm), join_style="mitre")
-    at = [np.round((r * px_per_mm * fine - 0.5) * 64).astype(np.int64) for r in rings_of(exact)]
-    x0, y0 = (np.floor(rings[0].min(axis=0) * px_per_mm).astype(int) - 1).clip(0).tolist()
-    x1, y1 = np.minimum(np.ceil(rings[0].max(axis=0) * px_per_mm).astype(int) + 1, [w, h]).tolist()
-    if x0 >= x1:
-        return out
-    rows = 512
-    for top in range(y0, y1, rows):
-        low = min(y1, top + rows)
-        part = np.zeros(((low - top) * fine, (x1 - x0) * fine), np.uint8)
-        own = [(p - np.array([x0, top]) * (fine * 64)).astype(np.int32) for p in at]
-        cv2.fillPoly(part, own, 255, cv2.LINE_8, 6)
-        out[top:low, x0:x1] = cv2.resize(part, (x1 - x0, low - top), interpolation=cv2.INTER_AREA)
-    return out
+    grey = cv2.resize(seen, size, interpolation=cv2.INTER_AREA)
+    part = table[y0 : y0 + size[1], x0 : x0 + size[0]]
+    cover = at_all(on.astype(np.float32) / 255)
+    part[:] = part * (1 - cover) + at_all(grey) * cover

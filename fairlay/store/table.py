@@ -6,6 +6,7 @@ import json
 from typing import Any
 
 import peewee
+from pydantic_core import from_json
 
 from fairlay.store.database import database
 
@@ -22,7 +23,7 @@ class Json(peewee.Field):
         return None if value is None else json.dumps(value, allow_nan=False, separators=(",", ":"))
 
     def python_value(self, value: Any) -> Any:
-        return None if value is None else json.loads(value)
+        return None if value is None else from_json(value)
 
 
 def rows_of(query: Any) -> list[tuple[Any, ...]]:

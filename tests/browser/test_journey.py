@@ -38,8 +38,11 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
     expect(pieces.first).to_be_visible(timeout=60_000)
     page.get_by_role("button", name="Stop, keep the best").click()
     expect(page.get_by_role("button", name="Lay it better")).to_be_visible(timeout=60_000)
-    laid = pieces.count()
+    # The page shows what was kept a moment after it says that it is done.
+    state = page.request.get(page.url.replace("/lay/", "/api/lays/")).json()["state"]
+    laid = len(state["placements"])
     assert laid > 20
+    expect(pieces).to_have_count(laid)
 
     pieces.first.hover()
     pointed_at = page.get_by_role("status", name="Piece pointed at")

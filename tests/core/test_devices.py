@@ -11,13 +11,14 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from shapely.geometry import Polygon, box
 
 from fairlay.core.capture.markers import find_markers
 from fairlay.core.errors import NotFound, Unavailable
 from fairlay.demo.hide_tables import LEATHERS, TABLES, drawn_rings, placed, tables
 from fairlay.devices.gauge import SimulatedGauge
 from fairlay.devices.hide_table import HideScene, MarkerLaid, SimulatedHideCamera, render_hide
-from fairlay.devices.optics import leaning, rays
+from fairlay.devices.optics import between, every, leaning, rays
 from fairlay.devices.photograph import TONES, Develops, Tone, displayed, light_of, photograph
 
 OBLONG = np.array([[500, 400], [1400, 400], [1400, 900], [500, 900]], float)
@@ -48,11 +49,45 @@ def test_a_camera_leans_without_bending(tilt: tuple[float, float], roll: float) 
 
 @given(st.floats(-0.2, 0.1), st.floats(0, 0.04))
 def test_a_lens_bends_a_ray_as_its_figures_say(k1: float, k2: float) -> None:
-    bent, straight = rays(60, 40, 50.0, (k1, k2)), rays(60, 40, 50.0, (0.0, 0.0))
+    at = np.arange(60.0), np.arange(40.0), (60, 40), 50.0
+    bent, straight = rays(*at, (k1, k2)), rays(*at, (0.0, 0.0))
     r2 = (bent[..., :2] ** 2).sum(axis=-1)
     assert bent[..., :2] * (1 + k1 * r2 + k2 * r2**2)[..., None] == pytest.approx(straight[..., :2], abs=2e-3)
     assert np.all(bent[..., 2] == 1)
-    assert rays(60, 40, 50.0, (k1, k2), 10, 20) == pytest.approx(bent[10:20])
+
+
+@given(st.integers(0, 30), st.integers(1, 70), st.floats(-0.1, 0.1), st.floats(-0.04, 0.04))
+def test_what_changes_evenly_is_filled_in_between(first: int, high: int, k1: float, k2: float) -> None:
+    wide, focal = 90, 2000.0
+    lines, columns = np.arange(first, first + high, dtype=float), np.arange(wide, dtype=float)
+    all_of_them = rays(columns, lines, (wide, 120), focal, (k1, k2))
+    few = rays(every(0, wide), every(first, first + high), (wide, 120), focal, (k1, k2))
+    for d in (0, 1):
+        filled_in = between(few[..., d], high, wide)
+        assert filled_in.shape == (high, wide)
+        assert np.abs(filled_in - all_of_them[..., d]).max() * focal < 0.005
+
+
+@pytest.mark.parametrize("eye", [(950.0, 650.0), (600.0, 800.0), (1300.0, 600.0)])
+def test_a_face_is_seen_whole_wherever_the_camera_stands(eye: tuple[float, float]) -> None:
+    scene = replace(SCENE, markers=(), eye=eye, thickness_mm=40.0, tilt_deg=(6.0, -4.0))
+    colour = np.array([0.42, 0.25, 0.15]) * 255
+    seen = (np.abs(render_hide(scene) - colour).max(axis=2) < 45).sum()
+    corners = in_picture(scene, np.column_stack([OBLONG, np.full(4, 40.0)]))
+    within = Polygon(corners).intersection(box(0, 0, scene.width_px, scene.height_px))
+    assert seen == pytest.approx(within.area, rel=0.01)
+
+
+def in_picture(scene: HideScene, points: np.ndarray) -> np.ndarray:
+    """Where a camera sees points (x, y, up) mm of its table, in px."""
+    turn = leaning(scene.tilt_deg, scene.roll_deg)
+    focal = 0.85 * scene.width_px
+    eye = np.array([*scene.eye, 0.0]) - turn[2] * (focal * scene.span_mm / scene.width_px)
+    seen = (points * [1, 1, -1] - eye) @ turn.T
+    u = seen[:, :2] / seen[:, 2:]
+    r2 = (u * u).sum(axis=1, keepdims=True)
+    bent = u * (1 + scene.lens[0] * r2 + scene.lens[1] * r2**2)
+    return bent * focal + np.array([scene.width_px, scene.height_px]) / 2
 
 
 @pytest.mark.parametrize(
@@ -63,17 +98,8 @@ def test_markers_are_seen_where_the_optics_put_them(field: str, value: object) -
     scene = replace(SCENE, width_px=1900, height_px=1300, span_mm=2300.0, **{field: value})  # type: ignore[arg-type]
     seen = {m.number: m.corners.mean(axis=0) for m in find_markers(render_hide(scene))}
     assert sorted(seen) == [0, 1, 2, 3]
-    turn = leaning(scene.tilt_deg, scene.roll_deg)
-    focal = 0.85 * scene.width_px
-    eye = np.array([*scene.eye, 0.0]) - turn[2] * (focal * scene.span_mm / scene.width_px)
-    for m in MARKERS:
-        p = turn @ (np.array([m.x, m.y, 0.0]) - eye)
-        u = p[:2] / p[2]
-        r2 = float(u @ u)
-        at = (
-            u * (1 + scene.lens[0] * r2 + scene.lens[1] * r2**2) * focal
-            + np.array([scene.width_px, scene.height_px]) / 2
-        )
+    expected = in_picture(scene, np.array([[m.x, m.y, 0.0] for m in MARKERS]))
+    for m, at in zip(MARKERS, expected, strict=True):
         # A square's corners do not lie evenly about its middle where the camera leans.
         assert np.hypot(*(seen[m.number] - at)) < 2.5, (m.number, seen[m.number], at)
 

@@ -9,7 +9,7 @@ from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy import special
 
 from fairlay.core.book.facts import CENTS, PARTS, Facts, Floats
 
@@ -96,7 +96,7 @@ def ratio(part: Floats, whole: Floats) -> Spread:
     if n == 1:
         return Spread(value, math.nan, math.nan, least, most, 1)
     error = math.sqrt(n / (n - 1) * float(((part - value * whole) ** 2).sum())) / float(whole.sum())
-    reach = float(stats.t.ppf((1 + SURE) / 2, n - 1)) * error
+    reach = float(special.stdtrit(n - 1, (1 + SURE) / 2)) * error
     return Spread(value, max(0.0, value - reach), value + reach, least, most, n)
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
 from fairlay.core.book.facts import Floats
 from fairlay.core.book.figures import SURE
@@ -111,7 +111,7 @@ def shrunk(groups: Mapping[str, Sequence[float]]) -> dict[str, Learned]:
         middle = sum(pooled[k] * means[k] for k in own) / sum(pooled.values())
     # How surely the middle itself is known goes with every figure.
     of_middle = 1.0 / sum(1.0 / (within / len(v) + between) for v in own.values())
-    reach = float(stats.norm.ppf((1 + SURE) / 2))
+    reach = float(special.ndtri((1 + SURE) / 2))
     out = {}
     for k, v in own.items():
         error = within / len(v)

@@ -12,7 +12,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy import special
 
 from fairlay.core.book.facts import PART_WORDS, PARTS, Facts, Floats
 
@@ -86,6 +86,8 @@ def groups_that_stand_out(facts: Facts, what: str) -> list[StandOut]:
 
     Welch's t-test of each against all others, held to ``CHANCE`` over all groups together by Holm's method.
     """
+    from scipy import stats  # noqa: PLC0415  # half a second for every program, and few ask this
+
     off, _ = beside_kind(facts, with_grade=what != "grade")
     sound = ~np.isnan(off)
     keys = facts.label[what]
@@ -138,7 +140,7 @@ def hides_that_stand_out(facts: Facts, most: int = 8) -> list[StandOut]:
     far = np.flatnonzero(np.abs(z) > FAR)
     out = []
     for i in far[np.argsort(-np.abs(z[far]))][:most]:
-        chance = min(1.0, 2 * float(stats.norm.sf(abs(z[i]))) * len(facts))
+        chance = min(1.0, 2 * float(special.ndtr(-abs(z[i]))) * len(facts))
         one = np.zeros(len(facts), bool)
         one[i] = True
         value, by = float(facts.yields[i]), float(off[i])
@@ -210,9 +212,11 @@ def trend(facts: Facts) -> Trend:
         )
     if off[sound].std() < 1e-9:
         return Trend(0.0, 0.0, 0.0, 1.0, False, "yields stay as they are")
+    from scipy import stats  # noqa: PLC0415  # as above
+
     line = stats.linregress(days, off[sound])
     slope = float(line.slope) * DAYS_IN_MONTH
-    reach = float(stats.t.ppf(0.975, int(sound.sum()) - 2)) * float(line.stderr) * DAYS_IN_MONTH
+    reach = float(special.stdtrit(int(sound.sum()) - 2, 0.975)) * float(line.stderr) * DAYS_IN_MONTH
     news = float(line.pvalue) < CHANCE
     if not news:
         words = (

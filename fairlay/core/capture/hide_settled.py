@@ -165,27 +165,29 @@ def _left_over(light: Floats, t: Floats, places: Floats, spreads: Floats) -> tup
         1.48 * np.median(np.abs(v - m[:, None]), axis=(0, 1)) for v, m in ((inside, inner), (beyond, outer))
     ]
     noise = np.sqrt((noise[0] ** 2 + noise[1] ** 2) / 2) + 1e-4
-    way = (outer - inner) / noise
-    length = np.maximum((way * way).sum(axis=1), 1e-6)
-    value = (light - inner[:, None]) / noise
-    left, step = (np.zeros((len(light), len(places))) for _ in range(2))
+    way = ((outer - inner) / noise).T
+    length = np.maximum((way * way).sum(axis=0), 1e-6)
+    # Channels, samples, profiles: what is left over of all profiles is one matrix product.
+    value = np.ascontiguousarray(((light - inner[:, None]) / noise).transpose(2, 1, 0))
+    alike = [(spread, value[spreads == spread], way[spreads == spread]) for spread in np.unique(spreads)]
+    left, step = (np.zeros((len(places), len(light))) for _ in range(2))
     for k, e in enumerate(places):
-        near = t <= e + OUTSIDE_MM
-        s = t[near] - e
-        left[:, k] = -float(light.shape[2]) * len(s)
-        for spread in np.unique(spreads):
-            own = spreads == spread
+        s = t[t <= e + OUTSIDE_MM] - e
+        left[k] = -float(light.shape[2]) * len(s)
+        for spread, values, ways in alike:
             rise = ndtr(s / spread)
             # Inside: the leather's level, with a little lean; outside: a curve of its own.
             design = np.stack([np.minimum(s, 0) * (1 - rise), rise, rise * s, rise * s * s], axis=1)
             held = np.diag([SLOPE * REACH_MM, 0.0, SLOPE_OUTSIDE, BEND_OUTSIDE])[[0, 2, 3]]
             back = np.linalg.pinv(np.vstack([design, held]))[:, : len(s)]
-            here = value[:, near][..., own]
-            figures = np.einsum("fs,nsc->nfc", back, here)
-            rest = here - np.einsum("sf,nfc->nsc", design, figures)
-            left[:, k] += np.minimum(rest * rest, 25.0).sum(axis=(1, 2))
-            step[:, k] += (figures[:, 1] * way[:, own]).sum(axis=1) / length
-    return left, step
+            here = values[:, : len(s)]
+            figures = back @ here
+            rest = design @ figures
+            rest -= here
+            rest *= rest
+            left[k] += np.minimum(rest, 25.0, out=rest).sum(axis=(0, 1))
+            step[k] += (figures[:, 1] * ways).sum(axis=0) / length
+    return left.T, step.T
 
 
 def _over(move: Floats, unseen: NDArray[np.bool_]) -> Floats:

@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy import special
 
 from fairlay.core.book.figures import SURE
 from fairlay.core.forecast.stock import Source
@@ -113,7 +113,7 @@ def answer(
     buy: int | None = None
     for count in range(first - 1 if first > 0 else 0, int(needed.max()) + 2):
         a, b = _beta(float((needed > count).mean()), n)
-        low, high = (float(v) for v in stats.beta.ppf([(1 - SURE) / 2, (1 + SURE) / 2], a, b))
+        low, high = (float(v) for v in special.betaincinv(a, b, [(1 - SURE) / 2, (1 + SURE) / 2]))
         short = a / (a + b)
         chances.append((Chance(count, 1 - short, 1 - high, 1 - low), short))
         if buy is None and short <= margin:
@@ -126,7 +126,7 @@ def answer(
     per = hides * price / max(1, articles)
     mean, error = float(per.mean()), float(per.std(ddof=1)) / math.sqrt(n) if n > 1 else math.nan
     least, most = (float(v) for v in np.percentile(per, [10, 90]))
-    reach = float(stats.t.ppf((1 + SURE) / 2, n - 1)) * error if n > 1 else math.nan
+    reach = float(special.stdtrit(n - 1, (1 + SURE) / 2)) * error if n > 1 else math.nan
     return Answer(
         source,
         n,
