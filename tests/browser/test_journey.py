@@ -40,7 +40,8 @@ def test_from_a_batch_to_a_lay_and_back_again(page: Page, address: str, tmp_path
     expect(page.get_by_role("button", name="Lay it better")).to_be_visible(timeout=60_000)
     # The page shows what was kept a moment after it says that it is done.
     state = page.request.get(page.url.replace("/lay/", "/api/lays/")).json()["state"]
-    laid = len(state["placements"])
+    hide = page.get_by_role("tab", selected=True).inner_text().split()[0]
+    laid = sum(p["hide"] == hide for p in state["placements"])
     assert laid > 20
     expect(pieces).to_have_count(laid)
 
