@@ -30,7 +30,9 @@ from fairlay.core.engine.squeeze import Squeeze
 from fairlay.core.engine.table import HideTable
 from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Job, Lay
-from fairlay.core.rules import grain
+from fairlay.core.leather import Hide
+from fairlay.core.pattern import Piece
+from fairlay.core.rules import Policy, grain
 from fairlay.core.shapes import place_region
 from tests import jobs, referee
 from tests.effort import tried
@@ -111,6 +113,27 @@ def test_pain_grows_as_two_pieces_go_deeper_into_each_other(bare: tuple[Job, Hid
         kernels.feel_all(scene.state)
         felt.append(scene.state.pain[first, second])
     assert felt == sorted(felt) and felt[0] > 0.0
+
+
+def test_all_of_a_long_strap_feels_what_lies_on_it() -> None:
+    def oblong(wide: float, high: float) -> np.ndarray:
+        return np.array([[0, 0], [wide, 0], [wide, high], [0, high]], float)
+
+    pieces = (Piece("strap", oblong(900, 30), 1), Piece("patch", oblong(60, 60), 1))
+    job = Job("strap", (Hide("S", "side", oblong(1200, 500)),), pieces, Policy(), "fill")
+    bank = build_bank(job)
+    scene = SceneOf(HideTable(job, job.hides[0], bank, 4), 4)
+    strap = scene.add(bank.variants[0], 0, 600.0, 250.0, 0.0)
+    patch = scene.add(bank.variants[1], 0, 600.0, 250.0, 0.0)
+    felt = []
+    for x in np.linspace(150.0, 1050.0, 61):
+        for y in (294.0, 285.0, 275.0):
+            kernels.set_down(scene.state, patch, 1, float(x), y, 0.0)
+            kernels.feel_all(scene.state)
+            felt.append(float(scene.state.pain[strap, patch]))
+    shallow, deep, deeper = np.reshape(felt, (-1, 3)).T
+    assert np.all(deep > shallow) and np.all(deeper > deep)
+    assert deeper.min() > 0.3 * deeper.max(), "no place is felt far less than another"
 
 
 def test_no_turn_is_tried_that_the_grain_forbids() -> None:

@@ -140,11 +140,27 @@ def test_overlap_where_sides_lie_on_one_line(other: Polygon, wanted: bool) -> No
 @given(star())
 def test_circles_lie_inside_and_the_first_is_nearly_the_largest(polygon: Polygon) -> None:
     pts, starts, _ = body(polygon)
-    circles = inscribed_circles(pts, starts, 10)
+    circles = inscribed_circles(pts, starts, 10, 10)
     assert len(circles)
     for x, y, r in circles:
         assert polygon.buffer(0.05).contains(Point(x, y).buffer(r * 0.999))
     assert polygon.buffer(-circles[0, 2] * 1.25 - 1.5).is_empty
+
+
+@settings(max_examples=tried(24, 400))
+@given(st.floats(15, 60), st.floats(4, 38), st.booleans(), st.floats(0, 0.4))
+def test_no_end_of_a_long_body_is_without_circles(
+    wide: float, times: float, upright: bool, tapered: float
+) -> None:
+    long = wide * times
+    strap = Polygon([(0, 0), (long, tapered * wide / 2), (long, wide * (1 - tapered / 2)), (0, wide)])
+    if upright:
+        strap = affine_transform(strap, [0, -1, 1, 0, 0, 0])
+    pts, starts, _ = body(strap)
+    circles = inscribed_circles(pts, starts, 14, 24)
+    along = circles[:, 1 if upright else 0]
+    assert len(circles) <= 24
+    assert all(np.abs(along - x).min() < 1.6 * wide for x in np.linspace(wide / 2, long - wide / 2, 99))
 
 
 def test_the_distance_field_is_the_distance() -> None:

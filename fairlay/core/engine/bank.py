@@ -34,8 +34,10 @@ from fairlay.core.tolerances import SHRINK_MM
 
 NEAR, GROUND, SHOW = 0, 1, 2
 BODIES = 3
-CIRCLES = 14
-"""Inscribed circles per body: more follow thin corners better and cost more to scan."""
+CIRCLES, MOST_CIRCLES = 14, 24
+"""Inscribed circles per body, and of one so long that those would leave an end of it without any: more follow
+thin corners better and cost more to scan. What has no circle can be overlapped unfelt.
+"""
 MANY_POINTS = 150
 STRAIGHT_MM = 0.02
 COVER_MM = 0.05
@@ -284,7 +286,9 @@ def _flatten(shapes: list[list[Ring]]) -> Bodies:
         starts += own
         pt_at.append(pt_at[-1] + len(body))
         ring_at.append(ring_at[-1] + len(own))
-        found = inscribed_circles(body, np.array(own, np.int64), CIRCLES) if rings else np.empty((0, 3))
+        found = np.empty((0, 3))
+        if rings:
+            found = inscribed_circles(body, np.array(own, np.int64), CIRCLES, MOST_CIRCLES)
         if rings and len(found) == 0:
             # Thinner than the grid that circles are looked for on: a point inside stands for them.
             at = Polygon(rings[0], rings[1:]).representative_point()

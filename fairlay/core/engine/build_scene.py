@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from fairlay.core.engine.bank import BODIES, CIRCLES, NEAR, Bank, Bodies
+from fairlay.core.engine.bank import BODIES, MOST_CIRCLES, NEAR, Bank, Bodies
 from fairlay.core.engine.ground import CELL_MM, Ground
 from fairlay.core.engine.kernels import BUCKET_MM, bucket_edges
 from fairlay.core.engine.layer import Floor, bare_floor
@@ -164,11 +164,11 @@ def build_scene(
         CELL_MM,
         _before(bank.apart),
         np.array([_rectangle(g) for g in grounds]),
-        np.zeros((capacity + 1, CIRCLES, 3)),
+        np.zeros((capacity + 1, MOST_CIRCLES, 3)),
         np.zeros((4, capacity + 1)),
         *_blocks(bank.apart),
         np.zeros(capacity + 1, np.bool_),
-        np.zeros(CIRCLES, np.int64),
+        np.zeros(MOST_CIRCLES, np.int64),
         np.zeros(points, np.int64),
         np.zeros((points, 3)),
         np.zeros(capacity, np.int64),

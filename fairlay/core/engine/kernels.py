@@ -21,13 +21,20 @@ from fairlay.core.shapes.kernels import (
 
 BUCKET_MM = 40.0
 """Side of a bucket of edges: about the length of a short edge, so that few edges share one."""
+SPREADS, BARE = 8, 0.6
+"""Attempts at how far circles of a long body must stand apart: until no room for a circle of so much of the
+largest one's radius is left without one.
+"""
 NUDGES = np.array([(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1)], np.float64)
 
 
 @compiled
-def inscribed_circles(pts, starts, most):
+def inscribed_circles(pts, starts, few, most):
     """Circles (x, y, r) inside a body, ``(k, 3)``, largest first: each as far as can be from edges and
-    earlier circles.
+    earlier circles; ``few`` at most.
+
+    Where so many, one beside the other, would leave an end of a long body without any, there are up to
+    ``most``, as far apart as it takes for all of it to have some.
     """
     x0, y0, x1, y1 = bounds_of(pts, len(pts))
     side = max(1e-6, min(x1 - x0, y1 - y0))
@@ -40,34 +47,46 @@ def inscribed_circles(pts, starts, most):
             if inside(x, y, pts, starts):
                 room[i * ny + j] = distance_to_body(x, y, pts, starts)
     out = np.zeros((most, 3))
-    free = room.copy()
+    near, far, apart = 0.0, max(x1 - x0, y1 - y0), 0.0
     n = 0
-    for _ in range(most):
-        k = int(np.argmax(free))
-        if free[k] <= 0.0 or (n > 0 and room[k] < 0.12 * out[0, 2]):
+    for attempt in range(SPREADS):
+        free = room.copy()
+        n, limit = 0, few if attempt == 0 else most
+        for _ in range(limit):
+            k = int(np.argmax(free))
+            if free[k] <= 0.0 or (n > 0 and room[k] < 0.12 * out[0, 2]):
+                break
+            x, y, r = x0 + (k // ny + 0.5) * step, y0 + (k % ny + 0.5) * step, room[k]
+            best = step / 2
+            while n == 0 and best > 0.02:
+                moved = False
+                for dx, dy in ((best, 0.0), (-best, 0.0), (0.0, best), (0.0, -best)):
+                    if inside(x + dx, y + dy, pts, starts):
+                        d = distance_to_body(x + dx, y + dy, pts, starts)
+                        if d > r + 1e-9:
+                            x, y, r = x + dx, y + dy, d
+                            moved = True
+                            break
+                if not moved:
+                    best *= 0.5
+            out[n, 0], out[n, 1], out[n, 2] = x, y, r
+            n += 1
+            for i in range(nx):
+                for j in range(ny):
+                    m = i * ny + j
+                    if free[m] > 0.0:
+                        d = math.hypot(x0 + (i + 0.5) * step - x, y0 + (j + 0.5) * step - y) - r - apart
+                        if d < free[m]:
+                            free[m] = d
+        bare = n == limit and free.max() > BARE * out[0, 2]
+        if not bare and (attempt < 2 or attempt == SPREADS - 1):
             break
-        x, y, r = x0 + (k // ny + 0.5) * step, y0 + (k % ny + 0.5) * step, room[k]
-        best = step / 2
-        while best > 0.02:
-            moved = False
-            for dx, dy in ((best, 0.0), (-best, 0.0), (0.0, best), (0.0, -best)):
-                if inside(x + dx, y + dy, pts, starts):
-                    d = distance_to_body(x + dx, y + dy, pts, starts)
-                    if d > r + 1e-9 and n == 0:
-                        x, y, r = x + dx, y + dy, d
-                        moved = True
-                        break
-            if not moved:
-                best *= 0.5
-        out[n, 0], out[n, 1], out[n, 2] = x, y, r
-        n += 1
-        for i in range(nx):
-            for j in range(ny):
-                m = i * ny + j
-                if free[m] > 0.0:
-                    d = math.hypot(x0 + (i + 0.5) * step - x, y0 + (j + 0.5) * step - y) - r
-                    if d < free[m]:
-                        free[m] = d
+        # The least that they must stand apart, by halves; the last attempt is one that goes.
+        if bare:
+            near = apart
+        else:
+            far = apart
+        apart = 0.0 if attempt == 0 else far if attempt == SPREADS - 2 else (near + far) / 2
     return out[:n]
 
 

@@ -55,7 +55,7 @@ Move = Literal["scan", "butt", "room", "trade", "join", "rows", "lanes"]
 first; room made for something left over; pieces traded for others that are pushed in; a piece that lies in
 parts laid whole.
 """
-TRADED, TRADED_HELD, TRADED_FREE = 0.08, 0.5, 0.05
+TRADED, TRADED_HELD, TRADED_FREE = 0.4, 0.75, 0.5
 """How often pieces are traded: where most are held to their line exactly, within a tolerance, and not at all.
 A little to turn by is what lets pieces be pushed together.
 """
