@@ -163,6 +163,13 @@ def test_no_end_of_a_long_body_is_without_circles(
     assert all(np.abs(along - x).min() < 1.6 * wide for x in np.linspace(wide / 2, long - wide / 2, 99))
 
 
+def test_the_tail_of_a_wide_head_has_circles_too() -> None:
+    shape = Point(0, 0).buffer(80).union(box(0, -15, 700, 15))
+    pts, starts, _ = body(shape)
+    circles = inscribed_circles(pts, starts, 14, 24)
+    assert all(np.abs(circles[:, 0] - x).min() < 45 for x in np.linspace(100, 690, 60))
+
+
 def test_the_distance_field_is_the_distance() -> None:
     mask = np.zeros((60, 90), np.bool_)
     ground = Polygon([(20, 30), (300, 20), (330, 210), (60, 190)], [box(150, 80, 190, 120).exterior.coords])

@@ -6,6 +6,7 @@ Shapes of arrays are in ``bank.Bodies`` and ``ground.Ground``. Lengths in mm.
 from __future__ import annotations
 
 import math
+from typing import Final
 
 import numpy as np
 
@@ -21,10 +22,12 @@ from fairlay.core.shapes.kernels import (
 
 BUCKET_MM = 40.0
 """Side of a bucket of edges: about the length of a short edge, so that few edges share one."""
-SPREADS, BARE = 8, 0.6
-"""Attempts at how far circles of a long body must stand apart: until no room for a circle of so much of the
-largest one's radius is left without one.
-"""
+LEAST_CIRCLE: Final = 0.12
+"""No circle is smaller than so much of the largest."""
+SPREADS: Final = 8
+"""Attempts at how far circles of a long body must stand apart,"""
+BARE: Final = 0.75
+"""until no place for a circle is farther from those there are than so much of its own radius."""
 NUDGES = np.array([(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1)], np.float64)
 
 
@@ -47,14 +50,14 @@ def inscribed_circles(pts, starts, few, most):
             if inside(x, y, pts, starts):
                 room[i * ny + j] = distance_to_body(x, y, pts, starts)
     out = np.zeros((most, 3))
-    near, far, apart = 0.0, max(x1 - x0, y1 - y0), 0.0
+    near, far, apart = 0.0, 2.0 * max(x1 - x0, y1 - y0) / most, 0.0
     n = 0
     for attempt in range(SPREADS):
         free = room.copy()
         n, limit = 0, few if attempt == 0 else most
         for _ in range(limit):
             k = int(np.argmax(free))
-            if free[k] <= 0.0 or (n > 0 and room[k] < 0.12 * out[0, 2]):
+            if free[k] <= 0.0 or (n > 0 and room[k] < LEAST_CIRCLE * out[0, 2]):
                 break
             x, y, r = x0 + (k // ny + 0.5) * step, y0 + (k % ny + 0.5) * step, room[k]
             best = step / 2
@@ -78,7 +81,9 @@ def inscribed_circles(pts, starts, few, most):
                         d = math.hypot(x0 + (i + 0.5) * step - x, y0 + (j + 0.5) * step - y) - r - apart
                         if d < free[m]:
                             free[m] = d
-        bare = n == limit and free.max() > BARE * out[0, 2]
+        bare = False
+        for m in range(nx * ny if n == limit else 0):
+            bare = bare or (free[m] > BARE * room[m] and room[m] >= LEAST_CIRCLE * out[0, 2])
         if not bare and (attempt < 2 or attempt == SPREADS - 1):
             break
         # The least that they must stand apart, by halves; the last attempt is one that goes.
