@@ -84,7 +84,9 @@ def seen_near(lain: Lain, *met: Sequence[Floats]) -> tuple[slice, slice] | None:
     h, w = mask.shape
     seen = np.zeros(met[0][0].shape, bool)
     for x, y in met:
-        seen |= (x > left) & (x < left + w) & (y > top) & (y < top + h)
+        # What is narrower than the way from one ray to the next lies between them.
+        far, deep = (max(float(np.abs(np.diff(v, axis=axis)).max()) for axis in (0, 1)) for v in (x, y))
+        seen |= (x > left - far) & (x < left + w + far) & (y > top - deep) & (y < top + h + deep)
     if not seen.any():
         return None
     # The first of ``every`` lies before the picture, and what is near one pixel may reach to the next.

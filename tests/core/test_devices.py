@@ -116,6 +116,16 @@ def test_leather_covers_its_outline_and_no_more() -> None:
     )
 
 
+@pytest.mark.parametrize("off", [0.0, 3.0, 6.0, 9.0, 12.0])
+def test_what_is_narrower_than_the_way_between_rays_is_seen(off: float) -> None:
+    strip = np.array([[500, 600], [1400, 600], [1400, 606], [500, 606]], float)
+    strip[:, 1] += off
+    bare = replace(SCENE, markers=(), seed=3)
+    shown, empty = (render_hide(replace(bare, rings=(r,))).astype(int) for r in (strip, strip - 5000))
+    # 450 px long and 3 wide: whatever part of a line it fills at either side, two lines are its own.
+    assert (np.abs(shown - empty).max(axis=2) > 30).sum() > 2 * 440
+
+
 def shot(**camera: object) -> np.ndarray:
     """The scene as another camera develops it."""
     return render_hide(replace(SCENE, camera=replace(SCENE.camera, **camera))).astype(float)  # type: ignore[arg-type]
