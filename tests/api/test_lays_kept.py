@@ -109,6 +109,8 @@ class _Player:
         self.rng = np.random.default_rng(seed)
         self.owner = f"player{seed}"
         self.done = {"hand": 0, "undo": 0, "go": 0, "search": 0, "stale": 0, "unfair": 0}
+        self.kinds = ["hand"] * 6 + ["undo", "go"] + ["search"] * (2 if job_id else 0)
+        self.meant = [str(what) for what in self.rng.permutation(self.kinds)]
         self.broke: list[BaseException] = []
 
     def run(self) -> None:
@@ -120,7 +122,7 @@ class _Player:
 
     def _act(self) -> None:
         saved = lays.load(self.lay_id)
-        what = str(self.rng.choice(["hand"] * 6 + ["undo", "go"] + ["search"] * (2 if self.job_id else 0)))
+        what = self.meant.pop() if self.meant else str(self.rng.choice(self.kinds))
         try:
             if what == "hand":
                 self._move(saved)
@@ -133,6 +135,7 @@ class _Player:
             self.done[what] += 1
         except Stale:
             self.done["stale"] += 1
+            self.meant.append(what)
         except BadLay:
             self.done["unfair"] += 1
         except Refused as error:
