@@ -20,7 +20,7 @@ ROOT = Path(__file__).resolve().parents[1]
 URL = "FAIRLAY_DATABASE_URL"
 FAIRLAY = [sys.executable, "-m", "fairlay.cli"]
 DEFAULT_PORT = 8350
-COPIES = "FAIRLAY_COPIES"
+COPIES, GROUNDS = "FAIRLAY_COPIES", "FAIRLAY_GROUNDS"
 FIRST_COPY_S, COPY_EVERY_S = 600.0, 3600.0
 """A copy that is due is made so long after the start, and looked for as often."""
 
@@ -64,6 +64,7 @@ def main() -> int:
                 own = stack.enter_context(PrivateMariaDB(args.store))
                 os.environ[URL] = own.url
             os.environ.setdefault(COPIES, str((args.store.parent / "copies").resolve()))
+            os.environ.setdefault(GROUNDS, str((args.store.parent / "grounds").resolve()))
             if args.restore is not None:
                 _run("restore", str(args.restore.resolve()), *(["--over"] if args.over else []))
             _run("migrate")

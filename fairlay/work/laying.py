@@ -4,11 +4,14 @@ taken in when the search ends; helpers on other workers search from seeds of the
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, replace
+from pathlib import Path
 
 from fairlay.core.engine import Progress, lay_job
+from fairlay.core.engine.kept_ground import kept_grounds
 from fairlay.core.lay import Better, Job, Lay
 from fairlay.core.lay.again import job_again
 from fairlay.store import candidates, helpers, jobs, lays
@@ -18,6 +21,7 @@ from fairlay.store.jobs import Lost
 from fairlay.store.lays import SavedLay
 from fairlay.store.work_asked import WorkJob
 from fairlay.work.beating import BEAT_S, Beating, Pulse, carry_out, log, new_token, patiently
+from fairlay.work.ground_files import GroundFiles
 
 MOST_HELPERS = 3
 """More searches of one lay than this mostly find what the others found."""
@@ -27,6 +31,11 @@ LEAST_SECONDS_FOR_HELP = 4.0
 SEEDS_APART = 7919
 """Added to the job's seed for each helper."""
 
+GROUNDS_VARIABLE = "FAIRLAY_GROUNDS"
+"""The folder of compiled grounds, which all workers of a machine share; where it is not set, none are kept in
+files.
+"""
+
 HandOutHelp = Callable[[int, int], None]
 
 
@@ -34,7 +43,8 @@ def lay_one(job_id: int, hand_out_help: HandOutHelp = lambda _job, _number: None
     """Lay the lay of a job until its time is up or it is asked to stop; its best is kept whatever happens."""
 
     def work(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
-        return _Search(job, beating, hand_out_help).run()
+        with kept_grounds.in_files(_files()):
+            return _Search(job, beating, hand_out_help).run()
 
     carry_out(job_id, work, "the engine broke; the best lay found before was kept")
 
@@ -46,7 +56,13 @@ def help_lay(job_id: int, number: int) -> None:
     if job is None:
         return
     log.info("job %d: helper %d begins", job_id, number)
-    _Help(job, number, token).run()
+    with kept_grounds.in_files(_files()):
+        _Help(job, number, token).run()
+
+
+def _files() -> GroundFiles | None:
+    folder = os.environ.get(GROUNDS_VARIABLE)
+    return GroundFiles(Path(folder)) if folder else None
 
 
 class _Elsewhere:

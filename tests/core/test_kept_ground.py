@@ -3,16 +3,23 @@
 from __future__ import annotations
 
 import json
+import os
+from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
+import pytest
 from shapely.geometry import Polygon
 
 from fairlay.core.engine.ground import HideGround, hide_ground
 from fairlay.core.engine.kept_ground import KeptGrounds
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.leather import Flaw, Hide
+from fairlay.core.pattern import Piece
 from fairlay.core.rules import needs_of
+from fairlay.work import ground_files
+from fairlay.work.ground_files import GroundFiles
 from tests import jobs
 
 
@@ -56,3 +63,69 @@ def test_no_more_is_kept_than_there_is_room_for() -> None:
     kept.get(hide, 2, lambda: called.append(2) or one)  # type: ignore[func-returns-value]
     kept.get(hide, 0, lambda: called.append(0) or one)  # type: ignore[func-returns-value]
     assert called == [0] and len(kept) == 3
+
+
+def test_another_process_finds_in_files_what_was_made_and_nothing_that_was_made_otherwise(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = read_job(json.dumps(jobs.everything()))
+    files, made = GroundFiles(tmp_path / "grounds"), []
+
+    def making(piece: Piece, hide: Hide) -> Callable[[], HideGround]:
+        def make() -> HideGround:
+            made.append(piece.id)
+            return hide_ground(piece, hide, job.policy)
+
+        return make
+
+    def asked() -> list[HideGround]:
+        kept, out = KeptGrounds(), []
+        with kept.in_files(files):
+            for hide in job.hides:
+                out += [kept.get(hide, needs_of(p, hide), making(p, hide)) for p in job.pieces]
+        return out
+
+    first = asked()
+    count = len(made)
+    for one, again in zip(first, asked(), strict=True):
+        assert again is not one and again.region.equals_exact(one.region, 0.0)
+        assert again.area_mm2 == one.area_mm2 and (again.off_show is None) == (one.off_show is None)
+        pairs = [(one.pool, again.pool), *zip(one.fair, again.fair, strict=True)]
+        if one.off_show is not None and again.off_show is not None:
+            pairs += zip(one.off_show, again.off_show, strict=True)
+        for a, b in pairs:
+            # The kernels are compiled for arrays of one kind and order.
+            assert np.array_equal(a, b) and a.dtype == b.dtype
+            assert a.flags.c_contiguous == b.flags.c_contiguous and b.flags.writeable
+    assert len(made) == count > 0
+    kept = KeptGrounds()
+    kept.get(job.hides[0], "made up", making(job.pieces[0], job.hides[0]))
+    assert len(made) == count + 1 and len(list(files.folder.iterdir())) == count, "kept in files unasked"
+    monkeypatch.setattr(ground_files, "_how_made", lambda: b"other rules")
+    asked()
+    assert len(made) == 2 * count + 1
+
+
+def test_files_that_cannot_be_read_are_made_anew_and_those_longest_unused_go(tmp_path: Path) -> None:
+    job = read_job(json.dumps(jobs.everything()))
+    one = hide_ground(job.pieces[0], job.hides[0], job.policy)
+    files = GroundFiles(tmp_path)
+    for half in (False, True):
+        files.put(b"key", one)
+        (path,) = tmp_path.iterdir()
+        path.write_bytes(path.read_bytes()[:2000] if half else b"no ground")
+        assert files.get(b"key") is None and not path.exists()
+    (tmp_path / "taken").write_bytes(b"")
+    GroundFiles(tmp_path / "taken").put(b"key", one)
+    assert GroundFiles(tmp_path / "taken").get(b"key") is None
+    (tmp_path / "taken").unlink()
+    files.put(b"old", one)
+    (path,) = tmp_path.iterdir()
+    os.utime(path, (1.0, 1.0))
+    size = path.stat().st_size
+    few = GroundFiles(tmp_path, most_bytes=2 * size)
+    few.put(b"newer", one)
+    assert few.get(b"old") is not None, "there is room for two"
+    os.utime(path, (1.0, 1.0))
+    GroundFiles(tmp_path, most_bytes=2 * size).put(b"newest", one)
+    assert few.get(b"old") is None and few.get(b"newest") is not None

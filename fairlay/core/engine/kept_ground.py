@@ -1,14 +1,16 @@
-"""Compiled grounds kept between jobs by the process that made them, by what the hide is and what rules read
-of the piece: whoever lays again on leather that has not changed does not wait for it.
+"""Compiled grounds kept between jobs, by what the hide is and what rules read of the piece: whoever lays
+again on leather that has not changed does not wait for it. They are kept by the process that made them, and
+in files while it is told to.
 """
 
 from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager
 from dataclasses import fields, is_dataclass
-from typing import Any
+from typing import Any, Protocol
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -20,11 +22,24 @@ MOST_BYTES = 160_000_000
 """Of all grounds kept; those longest unused go first."""
 
 
+class Files(Protocol):
+    """Grounds kept beyond the process, by a key that says all that they are made of but the code."""
+
+    def get(self, key: bytes) -> HideGround | None:
+        """Return the ground kept under a key, None where there is none."""
+        ...
+
+    def put(self, key: bytes, ground: HideGround) -> None:
+        """Keep a ground under a key."""
+        ...
+
+
 class KeptGrounds:
     """Grounds, at most so many bytes of them."""
 
     def __init__(self, most_bytes: int = MOST_BYTES) -> None:
         self.most_bytes, self.bytes = most_bytes, 0
+        self.files: Files | None = None
         self._kept: OrderedDict[Hashable, HideGround] = OrderedDict()
         self._content: WeakKeyDictionary[Hide, bytes] = WeakKeyDictionary()
 
@@ -36,12 +51,33 @@ class KeptGrounds:
         key = (self._content_of(hide), needs)
         known = self._kept.get(key)
         if known is None:
-            known = self._kept[key] = make()
+            known = self._kept[key] = self._from_files(key, make)
             self.bytes += _size(known)
             while self.bytes > self.most_bytes and len(self._kept) > 1:
                 self.bytes -= _size(self._kept.popitem(last=False)[1])
         else:
             self._kept.move_to_end(key)
+        return known
+
+    @contextmanager
+    def in_files(self, files: Files | None) -> Iterator[None]:
+        """Look in files for grounds that are not here, and keep there what is made: for leather that a shop
+        has, and not for what is made up, which no one asks for again.
+        """
+        self.files, before = files, self.files
+        try:
+            yield
+        finally:
+            self.files = before
+
+    def _from_files(self, key: tuple[bytes, Hashable], make: Callable[[], HideGround]) -> HideGround:
+        if self.files is None:
+            return make()
+        name = key[0] + repr(key[1]).encode()
+        known = self.files.get(name)
+        if known is None:
+            known = make()
+            self.files.put(name, known)
         return known
 
     def _content_of(self, hide: Hide) -> bytes:
