@@ -249,8 +249,11 @@ def test_an_end_on_the_rack_is_worth_what_lies_in_it(
     end = whole.larger(lo, hi)
     area, right = hide.end_kept_mm2(lo, hi)
     assert end.area_m2 == pytest.approx(area / 1e6, abs=1e-4)
-    if end.area_m2 < REMNANT_MIN_M2:
-        assert end == End(end.area_m2)
+    racked = end.area_m2 >= REMNANT_MIN_M2
+    tail, neck = whole.areas(lo, hi)
+    assert end.uncounted_m2 == pytest.approx(min(tail, neck) / 2 + (0 if racked else end.area_m2))
+    if not racked:
+        assert end == End(end.area_m2, uncounted_m2=end.uncounted_m2)
         return
     x0, y0, x1, y1 = hide.region.bounds
     part = hide.region.intersection(box(hi, y0, x1, y1) if right else box(x0, y0, lo, y1))
@@ -337,3 +340,17 @@ def test_what_goes_nowhere_whole_is_laid_in_parts_on_leather_not_yet_in_use() ->
     job, lay = laid(asked, steps=30)
     figures = measure(job, lay)
     assert figures.placed == 2 and figures.splits == 1
+
+
+def test_where_the_racked_end_is_the_same_the_other_end_counts() -> None:
+    """A board of 2,400 mm: a tab at 1,300 decides what is racked, another lies near it or far from it."""
+    board = {"id": "Q-1", "kind": "offcut", "outline": jobs.rectangle(2400, 400), "cost_per_m2": 100.0}
+    piece = jobs.piece("tab", jobs.rectangle(60, 60), 2, max_tightness=4)
+    job = read_job(json.dumps(jobs.sets(1, objective="order", hides=[board], pieces=[piece], match_sets=[])))
+    worths = []
+    for other in (40.0, 500.0, 900.0):
+        at = [Placement("tab", k, "Q-1", Placing(x, 60.0, 0.0)) for k, x in enumerate((1300.0, other))]
+        figures = measure(job, Lay(tuple(at)))
+        assert figures.cost == pytest.approx(136.0 * 0.4) and figures.per_hide[0].remnant_end == "neck"
+        worths.append(worth(job, figures))
+    assert worths[0] < worths[1] < worths[2]

@@ -38,8 +38,8 @@ class Cut:
         if extent is None:
             return 0.0
         end = self.ends.larger(*extent)
-        kept = end.area_m2 if end.area_m2 >= REMNANT_MIN_M2 else FOR_NOTHING * end.area_m2
-        return self.price * (self.whole - kept) - end.beyond
+        kept = end.area_m2 if end.area_m2 >= REMNANT_MIN_M2 else 0.0
+        return self.price * (self.whole - kept - FOR_NOTHING * end.uncounted_m2) - end.beyond
 
     def free_span(self, extent: Span | None) -> Span | None:
         """The x range in which more pieces cost nothing; None for a hide not opened."""

@@ -18,7 +18,7 @@ from fairlay.core.engine.scene import Effort, SceneOf, replace_hide
 from fairlay.core.engine.table import HideTable
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
-MOST_HIDES = 5
+MOST_HIDES = 3
 """So many hides are worked on together."""
 MOST_ITEMS = 700
 """With more pieces than this on them, none is drawn in: overlaps are weighed pair by pair."""
@@ -33,7 +33,7 @@ MOVED_SETS = 0.5
 PUSHED = 0.5
 """How often pieces across the new end are pushed back rather than laid elsewhere."""
 LOOKS = 80
-EFFORT = Effort(rounds=4, patience=8, strikes=3, most_rounds=120, anywhere=10, nearby=8)
+EFFORT = Effort(rounds=4, patience=5, strikes=2, most_rounds=120, anywhere=10, nearby=8)
 
 Stop = Callable[[], bool]
 SetOf = Callable[[Lying], tuple[str, int] | None]

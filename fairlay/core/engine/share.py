@@ -30,7 +30,7 @@ from fairlay.core.engine.table import HideTable, Mark, Wish
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
-DRAWN_IN = 0.04
+DRAWN_IN = 0.15
 """How often the end of a hide is drawn in by pushing pieces together: that takes ten times as long as laying
 some pieces elsewhere.
 """

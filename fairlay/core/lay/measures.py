@@ -24,7 +24,7 @@ class HideMeasures:
     ``used_m2`` is the hide's area less a straight-cut end worth racking; ``remnant_end``
     says which end that is (tail, neck or none). On a roll it is width times length used. Of that end:
     ``strip_mm`` is how long a strip it gives, ``tight_m2`` its tight leather, ``rack_worth`` the money that
-    it is worth beyond its area at the hide's price. ``end_m2`` is the larger end, worth racking or not.
+    it is worth beyond its area at the hide's price. ``uncounted_m2``: ends not racked, as there.
     ``seams_m2``: what the seams of pieces made in parts cost, as leather.
     """
 
@@ -40,7 +40,7 @@ class HideMeasures:
     strip_mm: float = 0.0
     tight_m2: float = 0.0
     rack_worth: float = 0.0
-    end_m2: float = 0.0
+    uncounted_m2: float = 0.0
     seams_m2: float = 0.0
 
 
@@ -131,7 +131,7 @@ def _measure_hide(job: Job, lay: Lay, hide: Hide) -> HideMeasures:
         larger.strip_mm,
         larger.tight_m2,
         larger.beyond,
-        larger.area_m2,
+        larger.uncounted_m2,
         sum(job.seams_m2.get(piece.id, 0.0) for piece, _ in here),
     )
 
@@ -172,8 +172,7 @@ def _saved(job: Job, measures: Measures) -> float:
     each = prices(job)
     whole = sum(hide.region.area * each[hide.id] for hide in job.hides) / MM2_PER_M2
     spent = sum(
-        (h.used_m2 + h.seams_m2 - (0.0 if h.remnant_m2 else FOR_NOTHING * h.end_m2)) * each[h.hide]
-        - h.rack_worth
+        (h.used_m2 + h.seams_m2 - FOR_NOTHING * h.uncounted_m2) * each[h.hide] - h.rack_worth
         for h in measures.per_hide
     )
     return 1.0 - spent / whole if whole else 0.0

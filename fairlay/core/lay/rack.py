@@ -21,8 +21,8 @@ GRID_MM: Final = 4.0
 RUN_WIDE_MM: Final = 100.0
 """So wide an end must be wherever a strip is still cut from it."""
 FOR_NOTHING: Final = 1e-4
-"""An end too small to be racked counts for so much of its price: of two lays that cost the same, the one that
-leaves the larger block is taken.
+"""An end that is not racked, the smaller one or both, counts for so much of its price: of two lays that cost
+the same, the one that leaves the larger blocks is taken.
 """
 
 
@@ -41,13 +41,15 @@ class RackWorth:
 class End:
     """The larger straight-cut end of a hide: its area and the tight leather in it (m2), how long a strip it
     gives (mm), and the money that it is worth beyond its area at the hide's price. None of the two last, and
-    no tight leather, where it is too small to be racked.
+    no tight leather, where it is too small to be racked. ``uncounted_m2``: ends that are not racked, half of
+    the smaller one, since one block is worth more than two, and where it is too small this one.
     """
 
     area_m2: float
     tight_m2: float = 0.0
     strip_mm: float = 0.0
     beyond: float = 0.0
+    uncounted_m2: float = 0.0
 
 
 class Ends:
@@ -87,13 +89,14 @@ class Ends:
         tail, neck = self.areas(lo, hi)
         area, right = max(tail, neck), neck >= tail
         if area < REMNANT_MIN_M2:
-            return End(area)
+            return End(area, uncounted_m2=area + min(tail, neck) / 2)
         at = hi if right else lo
         tight, worth = (float(np.interp(at, self.x, v)) for v in (self.tight, self.worth))
         if right:
             tight, worth = float(self.tight[-1]) - tight, float(self.worth[-1]) - worth
         run = float(np.interp(at, self.x, self.strip_right if right else self.strip_left))
-        return End(area, tight, run, worth - area * self.price + self.rack.strip_per_m * run / 1000)
+        beyond = worth - area * self.price + self.rack.strip_per_m * run / 1000
+        return End(area, tight, run, beyond, min(tail, neck) / 2)
 
 
 def _lengths(wide: NDArray[np.bool_]) -> Floats:
