@@ -27,6 +27,14 @@ find_python() {
   stop_with "Python 3.11 or newer is missing; install it as root: apt-get install python3.11 python3.11-venv"
 }
 
+# by_uv LOCKFILE: uv unpacks the packages of a lock file in a quarter of the time that pip takes, from where pip gets them.
+by_uv() {
+  local index
+  .venv/bin/python -m pip install -q --require-hashes --no-deps --no-compile -r requirements-uv.lock || return 1
+  index=${PIP_INDEX_URL:-$(.venv/bin/python -m pip config get global.index-url 2>/dev/null)}
+  env VIRTUAL_ENV=.venv ${index:+UV_DEFAULT_INDEX="$index"} .venv/bin/uv pip install -q --require-hashes --no-deps -r "$1"
+}
+
 # set_up_python LOCKFILE: the virtual environment with just what the lock file names.
 set_up_python() {
   local mark=".venv/.set-up-$1" python
@@ -36,7 +44,7 @@ set_up_python() {
   fi
   if ! cmp -s "$1" "$mark" || [ ! -x .venv/bin/fairlay ]; then
     say "Installing Python packages of $1 ..."
-    .venv/bin/python -m pip install -q --require-hashes --no-deps --no-compile -r "$1" >var/setup.log 2>&1 || stop_with "Python packages could not be installed (see var/setup.log)"
+    by_uv "$1" >var/setup.log 2>&1 || .venv/bin/python -m pip install -q --require-hashes --no-deps --no-compile -r "$1" >>var/setup.log 2>&1 || stop_with "Python packages could not be installed (see var/setup.log)"
     .venv/bin/python -m pip install -q --no-deps --no-build-isolation -e . >>var/setup.log 2>&1 || stop_with "fairlay itself could not be installed (see var/setup.log)"
     cp "$1" "$mark"
   fi
