@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from shapely import from_wkb, to_wkb
 from shapely.errors import ShapelyError
 
-from fairlay.core import engine, leather, pattern, rules, shapes, tolerances
+from fairlay import core
 from fairlay.core.engine.ground import Ground, HideGround
 
 MOST_BYTES = 1_000_000_000
@@ -106,11 +106,8 @@ def _read(held: dict[str, NDArray[Any]]) -> HideGround:
 
 @lru_cache(maxsize=1)
 def _how_made() -> bytes:
-    """A digest of the code that makes grounds: a ground made by other rules is never found again."""
-    digest = hashlib.blake2b(digest_size=16)
-    for package in (leather, pattern, rules, shapes, engine):
-        own = Path(package.__path__[0])
-        for path in sorted(own.glob("ground.py" if package is engine else "*.py")):
-            digest.update(path.name.encode() + path.read_bytes())
-    digest.update(Path(tolerances.__file__).read_bytes())
+    """A digest of all the core's code: a ground made by other rules is never found again."""
+    digest, root = hashlib.blake2b(digest_size=16), Path(core.__path__[0])
+    for path in sorted(root.rglob("*.py")):
+        digest.update(str(path.relative_to(root)).encode() + path.read_bytes())
     return digest.digest()

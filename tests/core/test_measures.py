@@ -12,13 +12,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Polygon, box
 
-from fairlay.core.engine.cut import EVERYWHERE, TOWARD, Cut
+from fairlay.core.engine.cut import EVERYWHERE, Cut
 from fairlay.core.errors import BadJob, BadPattern
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import Job, Lay, Placement, measure
 from fairlay.core.lay.account import account
 from fairlay.core.lay.again import job_again
 from fairlay.core.lay.measures import worth
+from fairlay.core.lay.rack import FOR_NOTHING
 from fairlay.core.lay.sound import MOST_COPIES, check_job, roll_length_mm, size_question
 from fairlay.core.leather import Hide
 from fairlay.core.leather.hide import Flaw, Zone
@@ -235,7 +236,7 @@ def test_where_more_pieces_cost_nothing() -> None:
         EVERYWHERE[1],
     )
     # Neither end is worth racking: 0.175 m2 and half of as much count a little.
-    assert cut.cost((350, 650)) == pytest.approx(80 * (0.5 - TOWARD * 1.5 * 0.175))
+    assert cut.cost((350, 650)) == pytest.approx(80 * (0.5 - FOR_NOTHING * 1.5 * 0.175))
     assert cut.free_span((350, 650)) == EVERYWHERE
     tail, neck = cut.racked_at()
     assert (tail, neck) == (pytest.approx(400), pytest.approx(600))

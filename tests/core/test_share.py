@@ -18,7 +18,7 @@ from shapely.geometry import box
 from fairlay.core.engine import lay_job
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.columns import Column, Columns
-from fairlay.core.engine.cut import EVERYWHERE, TOWARD, Cut
+from fairlay.core.engine.cut import EVERYWHERE, Cut
 from fairlay.core.engine.reasons import tables_of
 from fairlay.core.engine.share import Share
 from fairlay.core.engine.table import HideTable
@@ -27,7 +27,7 @@ from fairlay.core.formats.exchange import read_job, write_job, write_lay
 from fairlay.core.lay import Job, Lay, Placement, measure
 from fairlay.core.lay.again import job_again
 from fairlay.core.lay.measures import worth
-from fairlay.core.lay.rack import End, Ends, RackWorth
+from fairlay.core.lay.rack import FOR_NOTHING, End, Ends, RackWorth
 from fairlay.core.shapes.placing import Placing
 from fairlay.core.shapes.rings import common
 from fairlay.core.tolerances import REMNANT_MIN_M2
@@ -76,7 +76,7 @@ def test_what_a_hide_costs_is_what_the_measure_says(
     assert max(cut.kept_m2(lo, hi)) == pytest.approx(kept / 1e6, abs=1e-5)
     racked = kept / 1e6 if kept / 1e6 >= 0.2 else 0.0
     if abs(kept / 1e6 - 0.2) > 1e-4:
-        nearly = TOWARD * cut.ends.larger(lo, hi).uncounted_m2
+        nearly = FOR_NOTHING * cut.ends.larger(lo, hi).uncounted_m2
         assert cut.cost((lo, hi)) == pytest.approx(100.0 * (0.63 - racked - nearly), abs=1.1e-3)
         free = cut.free_span((lo, hi))
         assert free == (EVERYWHERE if not racked else (EVERYWHERE[0], hi) if beyond else (lo, EVERYWHERE[1]))

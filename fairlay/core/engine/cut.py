@@ -5,16 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from fairlay.core.engine.table import HideTable
-from fairlay.core.lay.rack import RackWorth, ends_of
+from fairlay.core.lay.rack import FOR_NOTHING, RackWorth, ends_of
 from fairlay.core.tolerances import REMNANT_MIN_M2
 
 Span = tuple[float, float]
 EVERYWHERE = (-1e9, 1e9)
 NOWHERE = (1e9, -1e9)
-TOWARD = 0.003
-"""While it is searched, an end that is not racked counts for so much of its price: more than where lays are
-compared (``rack.FOR_NOTHING``), since what lies closer together at one end leaves room for the other's.
-"""
 
 
 class Cut:
@@ -43,7 +39,7 @@ class Cut:
             return 0.0
         end = self.ends.larger(*extent)
         kept = end.area_m2 if end.area_m2 >= REMNANT_MIN_M2 else 0.0
-        return self.price * (self.whole - kept - TOWARD * end.uncounted_m2) - end.beyond
+        return self.price * (self.whole - kept - FOR_NOTHING * end.uncounted_m2) - end.beyond
 
     def free_span(self, extent: Span | None) -> Span | None:
         """The x range in which more pieces cost nothing; None for a hide not opened."""
