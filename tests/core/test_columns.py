@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import itertools
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pytest
@@ -15,9 +15,10 @@ from hypothesis import strategies as st
 
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.columns import USED_SHARE, Column, Columns
+from fairlay.core.engine.run import Run
 from fairlay.core.engine.table import HideTable
 from fairlay.core.formats.exchange import read_job
-from fairlay.core.lay import Job
+from fairlay.core.lay import Job, Lay
 from tests import jobs
 from tests.effort import tried
 
@@ -135,3 +136,58 @@ def test_a_search_that_is_stopped_leaves_the_hide_as_it_was() -> None:
     own = columns(job())
     own.stop = lambda: True
     assert not own.seek(0) and own.most(0) == 0 and not own.tables[0].lying
+
+
+def mitts(quantity: int = 6) -> Job:
+    """Mitts, each a set of one back: left ones by even numbers, right ones by odd; each from one hide."""
+    asked = jobs.sets(3)
+    backs = [[0, 0], [160, 0], [160, 90], [60, 110], [0, 60]]
+    asked["pieces"] = [jobs.piece("mitt-back", backs, quantity, pair=True, set="mitt", per_set=1)]
+    return read_job(json.dumps({**asked, "objective": "order", "match_sets": ["mitt"]}))
+
+
+def mitt_columns() -> Columns:
+    asked = mitts()
+    bank = build_bank(asked)
+    tables = [HideTable(asked, hide, bank, 60) for hide in asked.hides]
+    return Columns("mitt", asked.pieces, bank, tables, np.random.default_rng(4), lambda: False)
+
+
+def hands_there(own: Columns, hide: int) -> list[tuple[int, bool]]:
+    return sorted((li.copy, li.variant.mirrored) for li in own.tables[hide].lying.values())
+
+
+def test_a_set_keeps_its_hand_where_that_goes_by_its_number() -> None:
+    own = mitt_columns()
+    sought(own, CLEAN, 2)
+    free = [1, 3, 4]
+    assert own.put_some(CLEAN, 2, free) == 2
+    assert hands_there(own, CLEAN) == [(1, True), (4, False)] and free == [3]
+
+
+def test_sets_of_one_hand_do_not_stand_for_those_of_the_other() -> None:
+    own = mitt_columns()
+    sought(own, CLEAN, 3)
+    own.known[CLEAN] = {3: own.known[CLEAN][3]}
+    assert not own.put(CLEAN, [1, 3]), "two right ones, where a left, a right and a left lie"
+    assert hands_there(own, CLEAN) == []
+    assert own.put(CLEAN, [4, 2, 5])
+    lying = list(own.tables[CLEAN].lying.values())
+    own.known[CLEAN].clear()
+    own.learn(CLEAN, lying)
+    for li in lying:
+        own.tables[CLEAN].take_up([next(s for s, x in own.tables[CLEAN].lying.items() if x is li)])
+    assert own.put(CLEAN, [1, 0, 2])
+    assert hands_there(own, CLEAN) == [(0, False), (1, True), (2, False)]
+
+
+def test_a_lay_with_too_many_of_one_hand_is_never_taken_for_better() -> None:
+    own = mitt_columns()
+    sought(own, CLEAN, 3)
+    assert own.put(CLEAN, [0, 1, 2])
+    left, right, other_left = own.tables[CLEAN].placements()
+    search = Run(mitts(2), lambda: 0.0, 1.0, 1, lambda _: None, lambda: False, None)
+    search.consider(Lay((left, replace(other_left, copy=1))))
+    assert search.best.placements == ()
+    search.consider(Lay((left, right)))
+    assert search.best.placements == (left, right)

@@ -142,10 +142,12 @@ def grown(seed: int, hides: int, objective: str) -> dict[str, Any]:
     )
     matched = []
     if objective != "fill":
+        names, per_set = ["kit"] if rng.random() < 0.7 else ["kit", "stand"], int(rng.integers(1, 3))
         for p in pieces:
             if not p.get("splits") and not p.get("filler"):
-                p.update(set="kit", per_set=2)
-        matched = ["kit"] if rng.random() < 0.6 and any(p.get("set") for p in pieces) else []
+                p.update(set=str(rng.choice(names)), per_set=per_set)
+        made = sorted({p["set"] for p in pieces if p.get("set")})
+        matched = made[:1] if rng.random() < 0.6 else []
     leather = [hide(rng, k) for k in range(hides)]
     for own in leather:
         own["reserved"] = [

@@ -26,10 +26,17 @@ Stop = Callable[[], bool]
 
 @dataclass(frozen=True)
 class Column:
-    """So many sets on one hide: what lies where, copies counted from the first of these sets."""
+    """So many sets on one hide: what lies where, copies counted from the first of these sets.
+
+    Where the hand of one of a pair goes by its set's number, sets are counted so that odd ones stay odd.
+    """
 
     sets: int
     lying: tuple[Lying, ...]
+
+    def own_sets(self) -> list[int]:
+        """The numbers that the sets have here, in order."""
+        return sorted({lying.copy // lying.variant.piece.per_set for lying in self.lying})
 
 
 class Columns:
@@ -54,6 +61,7 @@ class Columns:
         )
         self.sets = min(p.quantity // p.per_set for p in members)
         self.per_set = sum(p.per_set for p in members)
+        self.by_twos = any(p.pair and p.per_set % 2 for p in members)
         self.known: list[dict[int, list[Column]]] = [{} for _ in tables]
         self.demand = {p.id: demand(bank.of_piece[p.id][0]) for p in members}
 
@@ -78,7 +86,12 @@ class Columns:
 
     def learn(self, hide: int, lying: Sequence[Lying]) -> None:
         """Keep what lies on a hide already as a column; ``lying`` are whole sets of this name."""
-        numbers = {n: i for i, n in enumerate(sorted({li.copy // li.variant.piece.per_set for li in lying}))}
+        numbers: dict[int, int] = {}
+        taken = [0, 0]
+        for n in sorted({li.copy // li.variant.piece.per_set for li in lying}):
+            hand = n % 2 if self.by_twos else 0
+            numbers[n] = 2 * taken[hand] + hand if self.by_twos else taken[hand]
+            taken[hand] += 1
         if numbers:
             own = tuple(renumbered(li, numbers[li.copy // li.variant.piece.per_set]) for li in lying)
             self.known[hide].setdefault(len(numbers), []).append(Column(len(numbers), own))
@@ -143,16 +156,46 @@ class Columns:
         return out
 
     def put(self, hide: int, numbers: Sequence[int]) -> bool:
-        """Lay the sets of these numbers on a hide by one of the columns known; whether one has as many."""
-        enough = [k for k in self.known[hide] if k >= len(numbers)]
-        if not enough or not numbers:
-            return False
-        found = self.known[hide][min(enough)]
-        for lying in found[int(self.rng.integers(len(found)))].lying:
-            own = lying.copy // lying.variant.piece.per_set
-            if own < len(numbers):
-                self.tables[hide].put(renumbered(lying, numbers[own]))
-        return True
+        """Lay the sets of these numbers on a hide by one of the columns known; whether one has them all."""
+        return bool(numbers) and self.put_some(hide, len(numbers), list(numbers)) == len(numbers)
+
+    def put_some(self, hide: int, sets: int, free: list[int]) -> int:
+        """Lay so many sets on a hide, by a column with as few more as there is; return how many, 0 where not
+        all go. Their numbers are taken out of those that are ``free``.
+        """
+        for k in sorted(k for k in self.known[hide] if k >= sets):
+            found = [
+                (column, given)
+                for column in self.known[hide][k]
+                if (given := self._given(column, free, sets))
+            ]
+            if not found or not sets:
+                continue
+            column, given = found[int(self.rng.integers(len(found)))]
+            for lying in column.lying:
+                number = given.get(lying.copy // lying.variant.piece.per_set)
+                if number is not None:
+                    self.tables[hide].put(renumbered(lying, number))
+            for number in given.values():
+                free.remove(number)
+            return sets
+        return 0
+
+    def _given(self, column: Column, free: Sequence[int], sets: int) -> dict[int, int]:
+        """Which number so many of a column's sets get, by the number they have there; none where hands do not
+        go so.
+        """
+        left, given = list(free), dict[int, int]()
+        for own in column.own_sets():
+            number = next((n for n in left if self.keeps_hands(own, n)), None)
+            if number is not None and len(given) < sets:
+                left.remove(number)
+                given[own] = number
+        return given if len(given) == sets else {}
+
+    def keeps_hands(self, number: int, other: int) -> bool:
+        """Whether a set may be given another's number: the hand of one of a pair goes by its number."""
+        return not self.by_twos or (number - other) % 2 == 0
 
 
 def renumbered(lying: Lying, number: int) -> Lying:

@@ -183,7 +183,9 @@ class Recombine:
                     singles.append((abs(lying.spot.x - middle), h, lying))
                     continue
                 if own not in given:
-                    given[own] = numbers[own[0]].pop(0) if numbers[own[0]] else None
+                    left, keeps = numbers[own[0]], self.columns[own[0]].keeps_hands
+                    given[own] = next((n for n in left if keeps(own[1], n)), None)
+                    numbers[own[0]] = [n for n in left if n != given[own]]
                 if (number := given[own]) is not None:
                     self.tables[h].put(renumbered(lying, number))
         for _, h, lying in sorted(singles, key=lambda s: s[0]):

@@ -356,7 +356,9 @@ def _fair(job: Job, lay: Lay, moved: Collection[tuple[str, int]] | None = None) 
     """
     for _ in range(4):
         broken = broken_rules(job, lay, moved)
-        if not any(b.placements for b in broken):
+        if not broken:
             return lay
+        if not any(b.placements for b in broken):
+            break
         lay = without(lay, broken)
     return Lay(tuple(job.fixed))

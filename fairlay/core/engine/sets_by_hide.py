@@ -71,10 +71,9 @@ class SetsByHide:
 
     def _offer(self, ways: Ways) -> None:
         marks = [table.mark() for table in self.tables]
-        made = [0] * len(self.columns)
+        free = [list(range(columns.sets)) for columns in self.columns]
         for h, (k, sets) in zip(self.hides, ways, strict=True):
-            self.columns[k].put(h, range(made[k], made[k] + sets))
-            made[k] += sets
+            self.columns[k].put_some(h, sets, free[k])
         lay = Lay(tuple(p for t in self.tables for p in t.placements()))
         for table, mark in zip(self.tables, marks, strict=True):
             table.back_to(mark)

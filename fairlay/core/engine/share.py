@@ -160,10 +160,9 @@ class Share:
             # The columns of a second name were laid on emptied hides: its sets go one by one into what is
             # left.
             if k == 0:
-                number = 0
+                free = list(range(columns.sets))
                 for h, sets in enumerate(columns.choose(self.cuts)):
-                    columns.put(h, range(number, number + sets))
-                    number += sets
+                    columns.put_some(h, sets, free)
             self.read()
             self._place_sets(name)
         self.read()
@@ -458,8 +457,8 @@ class Share:
         self.pool.take(h, self._loose(h))
         self.pool.empty(h)
         self.home = {key: g for key, g in self.home.items() if g != h}
-        columns.put(h, own)
-        self.home.update({(name, n): h for n in own})
+        if columns.put(h, own):
+            self.home.update({(name, n): h for n in own})
         for other in self.columns:
             self._place_sets(other)
         opened = [g for g, t in enumerate(self.tables) if t.lying]
