@@ -14,9 +14,11 @@ from hypothesis import strategies as st
 from shapely.affinity import rotate, translate
 from shapely.geometry import Polygon
 
+from fairlay.core.engine import lattice
 from fairlay.core.engine.lattice import Lattice, lattices_of
 from fairlay.core.engine.run import lay_job
 from fairlay.core.formats.exchange import read_job, write_lay
+from fairlay.core.shapes.minkowski import Parts, convex_parts
 from tests import jobs, referee
 
 DISC = [
@@ -107,3 +109,43 @@ def test_a_sheet_of_one_piece_is_filled_in_rows(
     lay = lay_job(read_job(json.dumps(asked)), lambda: float(next(ticks)), seconds=1e9, steps=6)
     assert referee.broken(asked, write_lay(lay)) == []
     assert len(lay.placements) >= least
+
+
+def pinked(long: float, wide: float, tooth: float) -> Polygon:
+    """A rectangle with teeth all round."""
+    sides = [((0.0, 0.0), (1, 0), long), ((long, 0.0), (0, 1), wide)]
+    sides += [((long, wide), (-1, 0), long), ((0.0, wide), (0, -1), wide)]
+    ring: list[tuple[float, float]] = []
+    for (x, y), (ux, uy), length in sides:
+        for k in range(round(length / tooth)):
+            at = k * tooth
+            ring.append((x + ux * at, y + uy * at))
+            ring.append(
+                (x + ux * (at + tooth / 2) + uy * tooth / 2, y + uy * (at + tooth / 2) - ux * tooth / 2)
+            )
+    return about_its_middle(ring)
+
+
+def test_a_pinked_edge_is_covered_and_laid_in_rows_all_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    shape = pinked(240.0, 156.0, 6.0)
+    assert len(shape.exterior.coords) > 260
+    sought: list[int] = []
+
+    def counted(region: shapely.Geometry) -> Parts:
+        found = convex_parts(region)
+        sought.append(len(found[1]) - 1)
+        return found
+
+    monkeypatch.setattr(lattice, "convex_parts", counted)
+    best = lattices_of(shape, shape.area, True)[0]
+    assert sought[0] < 20 < len(convex_parts(shape)[1])
+    x0, y0, x1, y1 = shape.buffer(4.0).bounds
+    assert best.density > shape.area / ((x1 - x0) * (y1 - y0)), "closer than rectangles 4 mm larger"
+    own, *others = sorted(lying(best, shape, 1), key=lambda p: float(np.hypot(p.centroid.x, p.centroid.y)))
+    assert max(own.intersection(p).area for p in others) < 1e-3
+
+
+def test_no_rows_are_sought_of_a_body_whose_sums_would_take_long() -> None:
+    comb = Polygon([(0, 0), (900, 0), *((900 - 6 * k, 40 + 60 * (k % 2)) for k in range(151))])
+    assert len(convex_parts(comb)[1]) > lattice.MOST_PARTS
+    assert lattices_of(comb, comb.area, True) == ()

@@ -288,6 +288,25 @@ def test_sums_tell_exactly_where_pieces_overlap() -> None:
     assert 100 < met < 500
 
 
+def test_no_sums_are_made_of_outlines_with_too_many_inner_corners() -> None:
+    star = [
+        [50 + r * math.cos(a), 50 + r * math.sin(a)]
+        for a, r in zip(np.arange(90) / 90 * math.tau, [40, 50] * 45, strict=True)
+    ]
+    gear = [[round(x, 2), round(y, 2)] for x, y in star]
+    for count, on in ((2, 1), (9, 0)):
+        asked = jobs.everything(
+            gap=0.0,
+            pieces=[
+                jobs.piece(f"gear-{k}", gear, 2, grain={"axis_deg": 0, "tolerance_deg": 0})
+                for k in range(count)
+            ],
+        )
+        job = read_job(json.dumps(asked))
+        scene = SceneOf(HideTable(job, job.hides[0], build_bank(job), 4), 2, ())
+        assert scene.state.sums.on[0] == on
+
+
 def test_a_piece_goes_in_where_others_are_pushed_aside() -> None:
     side = {"id": "Q-1", "kind": "side", "outline": [[0, 0], [300, 0], [300, 100], [0, 100]]}
     asked = jobs.everything(

@@ -114,7 +114,7 @@ def test_overlap_agrees_with_the_plain_reference(a: Polygon, b: Polygon, windowe
 def overlap(a: Polygon, b: Polygon) -> bool:
     pa, sa, ba = body(a)
     pb, sb, bb = body(b)
-    return bool(kernels.bodies_overlap(pa, sa, ba, pb, sb, bb))
+    return bool(kernels.bodies_overlap(pa, sa, ba, pb, sb, bb, np.empty((len(pb), 4))))
 
 
 @pytest.mark.parametrize(

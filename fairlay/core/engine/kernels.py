@@ -220,6 +220,7 @@ def next_under(bodies, k, n, box, floor, start, skip, scratch):
             floor.pts[i, :m],
             bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]],
             (b[0], b[1], b[2], b[3]),
+            floor.near,
         ):
             return i
     return -1

@@ -11,17 +11,16 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Final
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LinearRing, Polygon
+from shapely.geometry import LinearRing
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.engine import lattice_kernels as kernels
-from fairlay.core.shapes.minkowski import Parts, convex_parts, sums, turned
+from fairlay.core.shapes.minkowski import Parts, convex_parts, sum_of, turned
 from fairlay.core.shapes.rings import flat, pieces_of, rings_of
 
 Floats = NDArray[np.float64]
@@ -32,7 +31,11 @@ TOUCHES, WAYS, OFFSETS = 28, 24, 20
 """Places of the second about the first, ways that rows run, and shifts of the next row, tried at first."""
 BETTERED, CHANGES = 5, 60
 MANY_POINTS, COVER_MM = 60, 0.1
-"""An outline of more points is covered by one of fewer, at most so much larger."""
+"""An outline of more points is covered by one of fewer: so much larger, or twice as much and again,"""
+MOST_COVERED: Final = 0.02
+"""up to this share of its size."""
+MOST_PARTS: Final = 60
+"""Of a body that falls into more convex parts none are sought: its sums take seconds."""
 KEPT: Final = 4
 LOOSER: Final = 0.95
 """Of looser lattices than this share of the densest none is kept."""
@@ -71,9 +74,9 @@ def lattices_of(
     """Return the densest lattices found of a body about its centroid, the best first: of itself alone and,
     where ``turns_half``, in pairs of which one is turned half about. None where it is stopped.
     """
-    if shapely.get_num_coordinates(body) > MANY_POINTS:
-        body = body.buffer(COVER_MM, quad_segs=2).simplify(COVER_MM)
-    parts = convex_parts(body)
+    parts = convex_parts(_of_few_points(body, area_mm2))
+    if len(parts[1]) > MOST_PARTS:
+        return ()
     same, other = _rings(_sum(parts, math.pi)), _rings(_sum(parts, 0.0))
     rng = np.random.default_rng(0)
     found: list[_Found] = []
@@ -121,6 +124,15 @@ def lattices_of(
     return tuple(_lattice(f, border, area_mm2) for f in out)
 
 
+def _of_few_points(body: BaseGeometry, area_mm2: float) -> BaseGeometry:
+    """Return a body, or one of fewer points that covers it: what is sought is only a place, tried exactly."""
+    covered, by = body, COVER_MM
+    while shapely.get_num_coordinates(covered) > MANY_POINTS and by <= MOST_COVERED * math.sqrt(area_mm2):
+        covered = body.buffer(by, quad_segs=2).simplify(by)
+        by *= 2.0
+    return covered
+
+
 def _lattice(f: _Found, border: LinearRing, area_mm2: float) -> Lattice:
     cos, sin = math.cos(f.phi), math.sin(f.phi)
     _, length, x, y = f.cell
@@ -134,8 +146,7 @@ def _lattice(f: _Found, border: LinearRing, area_mm2: float) -> Lattice:
 
 def _sum(parts: Parts, turn: float) -> BaseGeometry:
     """A body's sum with itself turned about (rad)."""
-    made, starts = sums(parts, turned(parts, math.cos(turn), math.sin(turn)))
-    return shapely.union_all([Polygon(made[a:b]) for a, b in pairwise(starts)])
+    return sum_of(parts, turned(parts, math.cos(turn), math.sin(turn)))
 
 
 def _rings(region: BaseGeometry) -> tuple[Floats, NDArray[np.int64]]:

@@ -22,7 +22,7 @@ FREE_MM = 1e6
 
 class Floor(NamedTuple):
     """What lies on a hide. Slot i: ``pts[i]`` the placed NEAR body, ``box[i]`` its bounds, ``variant[i]``,
-    ``live[i]``; ``used[0]`` slots were ever in use.
+    ``live[i]``; ``used[0]`` slots were ever in use. ``near``: room for sides, while two are compared.
     """
 
     pts: NDArray[np.float64]
@@ -30,6 +30,7 @@ class Floor(NamedTuple):
     variant: NDArray[np.int64]
     live: NDArray[np.bool_]
     used: NDArray[np.int64]
+    near: NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +77,7 @@ def bare_floor(capacity: int, points: int) -> Floor:
         np.zeros(capacity, np.int64),
         np.zeros(capacity, np.bool_),
         np.zeros(1, np.int64),
+        np.zeros((points, 4)),
     )
 
 

@@ -178,7 +178,9 @@ def _clear(candidates: Candidates, there: Layer, slots: Sequence[int]) -> bool:
         slot = own.put(Lying(variant, 0, spot))
         body = _body_in(here, slot, k)
         hit = any(
-            bodies_overlap(*body, *_body_in(there, i, int(there.floor.variant[i]) * BODIES + NEAR))
+            bodies_overlap(
+                *body, *_body_in(there, i, int(there.floor.variant[i]) * BODIES + NEAR), there.floor.near
+            )
             for i in slots
         )
         here.floor.live[slot] = False

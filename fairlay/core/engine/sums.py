@@ -14,20 +14,21 @@ from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from fairlay.core.engine import sums_kernels as kernels
 from fairlay.core.engine.bank import BODIES, GROUND, NEAR, Bank, Bodies
-from fairlay.core.shapes.minkowski import Parts, convex_parts, sums, turned
+from fairlay.core.shapes.minkowski import Parts, convex_parts, sum_of, turned
 from fairlay.core.shapes.rings import flat, pieces_of, rings_of
 
 LEAST_STEP_MM = 3.0
 MOST_CELLS = 100
 """Cells along the longer side of a grid."""
 MOST_TABLES = 700
-"""More sums than this take longer to make than they save."""
+"""More sums than this take longer to make than they save,"""
+MOST_PAIRS = 60000
+"""and so do sums of outlines with many inner corners: of so many convex parts, each with each."""
 SHIFT = 0.37123
 """A grid begins this share of a cell before its sum, so that its nodes lie on no corner drawn to a tenth."""
 
@@ -110,6 +111,9 @@ def sums_of(bank: Bank, turns: Floats, turn_at: Ints) -> Sums:
     if len(keys) > MOST_TABLES:
         return no_sums()
     parts = [_parts(bodies, v.index * BODIES + NEAR) for v in bank.variants]
+    count = [len(starts) - 1 for _, starts in parts]
+    if sum(count[v] * count[w] for v, w, _ in keys) > MOST_PAIRS:
+        return no_sums()
     made = [_Table(bodies, v, w, math.radians(rel / 1e6), parts) for v, w, rel in keys]
     at = np.searchsorted([v for v, _ in states], np.arange(len(bank.variants) + 1))
     sides_before = np.cumsum([0, *(len(t.sides) for t in made)])
@@ -164,8 +168,7 @@ class _Table:
 
     def __init__(self, bodies: Bodies, v: int, w: int, rel: float, parts: list[Parts]) -> None:
         # The second's centroid lies in first + (-second) where the two overlap.
-        made, starts = sums(parts[v], turned(parts[w], math.cos(rel), math.sin(rel), through=True))
-        region = shapely.union_all([Polygon(made[a:b]) for a, b in pairwise(starts)])
+        region = sum_of(parts[v], turned(parts[w], math.cos(rel), math.sin(rel), through=True))
         pts, ring_at = flat([ring for piece in pieces_of(region, 0.0) for ring in rings_of(piece)])
         low, high = pts.min(axis=0), pts.max(axis=0)
         self.step = max(LEAST_STEP_MM, float((high - low).max()) / MOST_CELLS)

@@ -71,38 +71,45 @@ def place_into(out, pts, a, b, x, y, cos, sin):
 
 
 @lean
-def bodies_overlap(p, ps, pb, q, qs, qb):
+def bodies_overlap(p, ps, pb, q, qs, qb, near):
     """Whether two bodies touch or overlap.
 
     ``p``, ``q`` points; ``ps``, ``qs`` ring starts; ``pb``, ``qb`` their bounds. Edges that cross
-    or touch, or one ring of either inside the other.
+    or touch, or one ring of either inside the other. ``near`` (at least as many as q has points, 4) is room
+    for those edges of q that p can reach: of outlines of hundreds of points these are few.
     """
     x0, y0 = max(pb[0], qb[0]), max(pb[1], qb[1])
     x1, y1 = min(pb[2], qb[2]), min(pb[3], qb[3])
     if x0 > x1 or y0 > y1:
         return False
+    few = 0
+    for m in range(len(qs) - 1):
+        n = qs[m + 1] - 1
+        for o in range(qs[m], qs[m + 1]):
+            cx, cy, dx, dy = q[n, 0], q[n, 1], q[o, 0], q[o, 1]
+            n = o
+            if not (max(cx, dx) < x0 or min(cx, dx) > x1 or max(cy, dy) < y0 or min(cy, dy) > y1):
+                near[few, 0], near[few, 1], near[few, 2], near[few, 3] = cx, cy, dx, dy
+                few += 1
     for k in range(len(ps) - 1):
         j = ps[k + 1] - 1
         for i in range(ps[k], ps[k + 1]):
             ax, ay, bx, by = p[j, 0], p[j, 1], p[i, 0], p[i, 1]
             j = i
-            if max(ax, bx) < x0 or min(ax, bx) > x1 or max(ay, by) < y0 or min(ay, by) > y1:
-                continue
             ex0, ex1, ey0, ey1 = min(ax, bx), max(ax, bx), min(ay, by), max(ay, by)
-            for m in range(len(qs) - 1):
-                n = qs[m + 1] - 1
-                for o in range(qs[m], qs[m + 1]):
-                    cx, cy, dx, dy = q[n, 0], q[n, 1], q[o, 0], q[o, 1]
-                    n = o
-                    if (
-                        (cx < ex0 and dx < ex0)
-                        or (cx > ex1 and dx > ex1)
-                        or (cy < ey0 and dy < ey0)
-                        or (cy > ey1 and dy > ey1)
-                    ):
-                        continue
-                    if segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
-                        return True
+            if ex1 < x0 or ex0 > x1 or ey1 < y0 or ey0 > y1:
+                continue
+            for e in range(few):
+                cx, cy, dx, dy = near[e, 0], near[e, 1], near[e, 2], near[e, 3]
+                if (
+                    (cx < ex0 and dx < ex0)
+                    or (cx > ex1 and dx > ex1)
+                    or (cy < ey0 and dy < ey0)
+                    or (cy > ey1 and dy > ey1)
+                ):
+                    continue
+                if segments_cross(ax, ay, bx, by, cx, cy, dx, dy):
+                    return True
     for k in range(len(ps) - 1):
         if inside(p[ps[k], 0], p[ps[k], 1], q, qs):
             return True
