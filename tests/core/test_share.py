@@ -206,6 +206,14 @@ def test_fillers_never_cost_leather() -> None:
     assert filled.fillers == 30 and filled.cost <= plain.cost * 1.02
 
 
+def test_a_set_of_nothing_but_fillers_is_no_set_to_find_hides_for() -> None:
+    washers = jobs.piece("washer", jobs.square(0, 0, 20), 12, filler=True, set="rivets", per_set=4)
+    asked = order(2, match_sets=["stool", "rivets"])
+    asked["pieces"].append(washers)
+    filled = measure(*laid(asked, 6))
+    assert filled.sets["stool"] == 2 and filled.fillers == 12
+
+
 def test_one_hide_is_laid_again_and_the_others_are_left() -> None:
     job, lay = laid(order(), 2)
     used = sorted({p.hide for p in lay.placements})

@@ -64,12 +64,11 @@ class Share:
     ) -> None:
         self.job, self.bank, self.tables, self.rng, self.stop = job, bank, tables, rng, stop
         self.cuts = [Cut(t, job.rack) for t in tables]
+        members = {n: [p for p in job.pieces if p.set_name == n and not p.filler] for n in job.match_sets}
         self.columns = {
-            name: Columns(
-                name, [p for p in job.pieces if p.set_name == name and not p.filler], bank, tables, rng, stop
-            )
-            for name in job.match_sets
-            if not job.more_of
+            name: Columns(name, own, bank, tables, rng, stop)
+            for name, own in members.items()
+            if own and not job.more_of
         }
         self.drawing = DrawIn(tables, self.cuts, self._set_of, rng, stop)
         self.pool = Pool(bank, tables, self.cuts, rng, stop)
