@@ -17,12 +17,12 @@ from shapely.geometry import Point, Polygon
 from fairlay.core.engine import lay_job
 from fairlay.core.errors import Refused
 from fairlay.core.formats.exchange import read_job, write_lay
-from fairlay.core.hand import moves
+from fairlay.core.hand import moves, open_ground
 from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.hand.why import reasons, why
 from fairlay.core.lay import Job, Lay, Placement, broken_rules
 from fairlay.core.lay.went import went
-from fairlay.core.shapes.minkowski import convex_parts, sum_of, turned
+from fairlay.core.shapes.minkowski import convex_parts, put_together, sum_of, turned
 from fairlay.core.shapes.placing import Placing, place_region
 from fairlay.core.shapes.rings import pieces_of
 from tests import jobs, referee
@@ -190,6 +190,47 @@ def test_why_a_turn_off_its_grain_has_no_place_anywhere(seat: tuple[HandTable, H
     told = why(table, Held(held.piece, 31.0, False), (100.0, 60.0), [])
     assert told.nearest is None and "31.0 degrees off the backbone, 10 allowed" in told.help
     assert {b.rule for b in told.because} >= {"grain"}
+
+
+@SLOW
+@given(st.integers(0, 10**6))
+def test_sums_kept_put_together_light_the_same_ground(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    way = np.arange(28) * np.pi / 14
+    gears = []
+    for k in range(3):
+        reach = np.where(np.arange(28) % 2, rng.uniform(40, 70), rng.uniform(36, 39))
+        ring = np.round(np.stack([np.cos(way) * reach, np.sin(way) * reach * rng.uniform(0.5, 1)], axis=1), 2)
+        gears.append(jobs.piece(f"gear-{k}", ring.tolist(), 3, grain={"axis_deg": 0, "tolerance_deg": 180}))
+    job, lay = _laid(jobs.everything(gap=float(rng.choice([0.0, 1.0])), pieces=gears), steps=1)
+    held = Held(job.pieces[0], float(rng.uniform(0, 360)), False)
+    found = []
+    for many in (0, 10**9):
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr(open_ground, "MANY_SUMS", many)
+            found.append(HandTable(job, job.hides[0]).open_ground(held, lay.placements[:5]).region)
+    assert found[0].symmetric_difference(found[1]).area < 1e-3
+    assert not found[0].is_empty
+
+
+@settings(max_examples=tried(6, 100), deadline=None)
+@given(st.integers(0, 10**6), st.booleans())
+def test_many_polygons_are_put_together_as_one_by_one(seed: int, fails: bool) -> None:
+    rng = np.random.default_rng(seed)
+    at, size = rng.uniform(0, 300, (260, 2)), rng.uniform(1, 60, 260)
+    own = np.array([Point(x, y).buffer(r, quad_segs=2) for (x, y), r in zip(at, size, strict=True)])
+    plain, whole = shapely.union_all, own[0]
+    for polygon in own[1:]:
+        whole = whole.union(polygon)
+
+    def union_all(parts: Any, grid_size: float | None = None) -> Any:
+        if fails and grid_size is None:
+            raise shapely.errors.GEOSException("side location conflict")
+        return plain(parts, grid_size=grid_size)
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(shapely, "union_all", union_all)
+        assert put_together(own).symmetric_difference(whole).area < 1e-2
 
 
 def test_butted_sides_leave_a_line_that_is_lit() -> None:

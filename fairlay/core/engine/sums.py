@@ -27,7 +27,7 @@ MOST_CELLS = 100
 """Cells along the longer side of a grid."""
 MOST_TABLES = 700
 """More sums than this take longer to make than they save,"""
-MOST_PAIRS = 60000
+MOST_PAIRS = 100_000
 """and so do sums of outlines with many inner corners: of so many convex parts, each with each."""
 SHIFT = 0.37123
 """A grid begins this share of a cell before its sum, so that its nodes lie on no corner drawn to a tenth."""

@@ -29,7 +29,17 @@ from fairlay.core.pattern.piece import MOST_GAP_MM
 from fairlay.core.rules import fair_ground, needs_of
 from fairlay.core.rules.gap import between
 from fairlay.core.rules.grain import any_way, lines_on, off_grain
-from fairlay.core.shapes.minkowski import NOTHING, Parts, convex_parts, pack, polygons, sum_of, sums, turned
+from fairlay.core.shapes.minkowski import (
+    NOTHING,
+    Parts,
+    convex_parts,
+    pack,
+    polygons,
+    put_together,
+    sum_of,
+    sums,
+    turned,
+)
 from fairlay.core.shapes.placing import Placing, place_points
 from fairlay.core.shapes.rings import common, union
 from fairlay.core.tolerances import OVERLAP_MM
@@ -41,6 +51,8 @@ ROUND_MM: Final = 0.03
 """A round corner is drawn as a polygon that reaches no farther than this beyond it."""
 SUMS_KEPT: Final = 400
 """A sum of two pieces with many inner corners takes 0.1 MB."""
+MANY_SUMS: Final = 60
+"""A sum of more convex parts than this is kept put together too."""
 
 
 @dataclass(frozen=True)
@@ -85,6 +97,7 @@ class HandTable:
         self._grounds: dict[Hashable, _Grounds] = {}
         self._parts: dict[tuple[str, str, float], Parts] = {}
         self._sums: LRUCache[Hashable, Parts] = LRUCache(SUMS_KEPT)
+        self._merged: LRUCache[Hashable, BaseGeometry] = LRUCache(SUMS_KEPT)
         self._lock = Lock()
 
     @cached_property
@@ -103,18 +116,23 @@ class HandTable:
         # What the largest part of each sum leaves open is little; only there do the small parts matter.
         ground = self._off_ground(held)
         first, rest = [main for main, _ in ground], [more for _, more in ground]
+        merged: list[BaseGeometry] = []
         for p in lying:
             if p.hide == self.hide.id:
                 points, starts = self._beside(held, p)
+                if len(starts) > MANY_SUMS:
+                    whole = self._beside_merged(held, p, (points, starts))
+                    merged.append(translate(whole, p.at.x, p.at.y))
+                    continue
                 moved, split = points + np.array((p.at.x, p.at.y)), int(starts[1])
                 first.append((moved[:split], starts[:2]))
                 rest.append((moved[split:], starts[1:] - split))
-        open_yet = within.difference(shapely.union_all(polygons(first)))
+        open_yet = within.difference(put_together(np.append(polygons(first), merged)))
         if open_yet.is_empty:
             return OpenGround(open_yet)
         small = polygons(rest, open_yet)
         near = np.unique(STRtree(small).query(shapely.get_parts(open_yet), predicate="intersects")[1])
-        return OpenGround(open_yet.difference(shapely.union_all(small[near])))
+        return OpenGround(open_yet.difference(put_together(small[near])))
 
     def _where_grain_holds(self, held: Held) -> tuple[BaseGeometry, str | None]:
         """Where the origin may be for the grain's sake, in the hide's bounds; a sentence where nowhere."""
@@ -195,6 +213,19 @@ class HandTable:
             return turned(body, *_unit(at.rotation_deg), mirrored=at.mirrored)
 
         return self._sum(self._key(held, other), lambda: sums(placed(), self._held_body(held, "slim")))
+
+    def _beside_merged(self, held: Held, other: Placement, beside: Parts) -> BaseGeometry:
+        """The same in one region: where there are many convex parts they are put together once, not each time
+        that something is held so.
+        """
+        key = self._key(held, other)
+        with self._lock:
+            known = self._merged.get(key)
+        if known is None:
+            known = put_together(polygons([beside]))
+            with self._lock:
+                self._merged[key] = known
+        return known
 
     def _held_key(self, held: Held) -> Hashable:
         return held.piece.id, round(held.turn_deg, 6), held.mirrored

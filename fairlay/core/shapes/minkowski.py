@@ -13,6 +13,7 @@ from itertools import pairwise
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely.errors import GEOSException
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -25,6 +26,9 @@ Parts = tuple[Floats, Ints]
 """Convex polygons: all points ``(n, 2)`` in mm, counter-clockwise, and ``(k + 1,)`` where each starts."""
 STRAIGHT = 1e-9
 MOST_BOXES = 80
+MANY, MAIN = 200, 60
+"""Of more polygons than so many, the so many largest are put together first."""
+GRID_MM = 1e-6
 NOTHING: Parts = (np.empty((0, 2)), np.zeros(1, np.int64))
 
 
@@ -165,5 +169,23 @@ def polygons(rings: Sequence[Parts], near: BaseGeometry | None = None) -> NDArra
 
 def sum_of(obstacle: Parts, body: Parts) -> BaseGeometry:
     """Return the sum of two regions, given as parts."""
-    merged: BaseGeometry = shapely.union_all(polygons([sums(obstacle, body)]))
-    return merged
+    return put_together(polygons([sums(obstacle, body)]))
+
+
+def put_together(parts: NDArray[np.object_]) -> BaseGeometry:
+    """Return the union of polygons.
+
+    Of many, as two bodies with hundreds of inner corners have, the largest hide most of the rest: those are
+    put together first, and what they cover is left out. Where GEOS fails at edges that all but fall together,
+    points are held to a grid finer than any tolerance.
+    """
+    if len(parts) > MANY:
+        largest = np.argsort(-shapely.area(parts), kind="stable")[:MAIN]
+        main = put_together(parts[largest])
+        shapely.prepare(main)
+        parts = np.append(parts[~shapely.covers(main, parts)], main)
+    try:
+        whole: BaseGeometry = shapely.union_all(parts)
+    except GEOSException:
+        whole = shapely.union_all(parts, grid_size=GRID_MM)
+    return whole
