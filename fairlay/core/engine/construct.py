@@ -23,6 +23,8 @@ UP_AND_TAILWARD = np.array([(0.0, -1.0), (-1.0, 0.0), (0.0, -1.0), (-1.0, 0.0)])
 SMALL_SHARE = 0.002
 """A piece under this share of its hide is placed several times from one scan."""
 SCAN_REUSE = 6
+MANY_COPIES = 40
+"""Of a piece of which hundreds are wanted, one in so many more."""
 
 Stop = Callable[[], bool]
 Mark = tuple[dict[int, TableMark], set[tuple[str, int]]]
@@ -161,7 +163,7 @@ class Construction:
                 found = table.find(
                     copy.variant, index, self.plan.wish, self.rng, self.plan.turns, keep_within, spread, tries
                 )
-                left = SCAN_REUSE
+                left = max(SCAN_REUSE, copy.piece.quantity // MANY_COPIES)
                 spot = found.take(self.ways)
         if spot is None:
             if keep_within is None:

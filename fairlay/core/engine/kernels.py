@@ -183,8 +183,14 @@ def fits(bodies, variant, x, y, cos, sin, ground, off_show, has_show, floor, ski
     """Whether a variant can lie at (x, y), exactly: on fair ground, show face off flaws, clear of every piece
     but ``skip``.
     """
-    if not clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch):
-        return False
+    return clear_of_pieces(bodies, variant, x, y, cos, sin, floor, skip, scratch) and on_fair_ground(
+        bodies, variant, x, y, cos, sin, ground, off_show, has_show, scratch
+    )
+
+
+@lean
+def on_fair_ground(bodies, variant, x, y, cos, sin, ground, off_show, has_show, scratch):
+    """Whether a variant at (x, y) lies on fair ground, its show face off flaws."""
     k = variant * 3 + 1
     n, box = body_at(bodies, k, x, y, cos, sin, scratch)
     if not keeps_to(scratch[:n], bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]], box, ground, True):
@@ -204,26 +210,31 @@ def next_under(bodies, k, n, box, floor, start, skip, scratch):
     """The first live piece from slot ``start`` on, but ``skip``, that body k (its n points in ``scratch``,
     within ``box``) touches or overlaps; -1 where there is none.
     """
-    ps = bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]]
     for i in range(start, floor.used[0]):
-        if not floor.live[i] or i == skip:
-            continue
-        b = floor.box[i]
-        if b[0] > box[2] or b[2] < box[0] or b[1] > box[3] or b[3] < box[1]:
-            continue
-        q = floor.variant[i] * 3
-        m = bodies.pt_at[q + 1] - bodies.pt_at[q]
-        if bodies_overlap(
-            scratch[:n],
-            ps,
-            box,
-            floor.pts[i, :m],
-            bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]],
-            (b[0], b[1], b[2], b[3]),
-            floor.near,
-        ):
+        if i != skip and meets(bodies, k, n, box, floor, i, scratch):
             return i
     return -1
+
+
+@lean
+def meets(bodies, k, n, box, floor, i, scratch):
+    """Whether body k (its n points in ``scratch``, within ``box``) touches or overlaps the piece in a slot,
+    if one is live there.
+    """
+    b = floor.box[i]
+    if not floor.live[i] or b[0] > box[2] or b[2] < box[0] or b[1] > box[3] or b[3] < box[1]:
+        return False
+    q = floor.variant[i] * 3
+    m = bodies.pt_at[q + 1] - bodies.pt_at[q]
+    return bodies_overlap(
+        scratch[:n],
+        bodies.starts[bodies.ring_at[k] : bodies.ring_at[k + 1]],
+        box,
+        floor.pts[i, :m],
+        bodies.starts[bodies.ring_at[q] : bodies.ring_at[q + 1]],
+        (b[0], b[1], b[2], b[3]),
+        floor.near,
+    )
 
 
 @lean
@@ -282,17 +293,24 @@ def first_fit(
 ):
     """Try cells from ``start`` on, each with its turn, at its centre and nudged about it; return (x, y,
     index), index -1 for none.
+
+    What was in the way at one place mostly is at the next: it is asked first.
     """
+    k, last = variant * 3, 0
     for t in range(start, len(cells)):
         cos, sin = coses[turns[t]], sines[turns[t]]
         x = origin[0] + (cells[t] % cols) * step
         y = origin[1] + (cells[t] // cols) * step
         for a in range(len(NUDGES)):
-            dx, dy = NUDGES[a, 0] * nudge, NUDGES[a, 1] * nudge
-            if fits(
-                bodies, variant, x + dx, y + dy, cos, sin, ground, off_show, has_show, floor, -1, scratch
-            ):
-                return x + dx, y + dy, t
+            nx, ny = x + NUDGES[a, 0] * nudge, y + NUDGES[a, 1] * nudge
+            n, box = body_at(bodies, k, nx, ny, cos, sin, scratch)
+            if meets(bodies, k, n, box, floor, last, scratch):
+                continue
+            found = next_under(bodies, k, n, box, floor, 0, -1, scratch)
+            if found >= 0:
+                last = found
+            elif on_fair_ground(bodies, variant, nx, ny, cos, sin, ground, off_show, has_show, scratch):
+                return nx, ny, t
     return 0.0, 0.0, -1
 
 

@@ -102,7 +102,8 @@ class Layer:
     def free_slot(self) -> int:
         """Return the first slot that nothing lies in."""
         used = int(self.floor.used[0])
-        return next((i for i in range(used) if not self.floor.live[i]), used)
+        free = np.flatnonzero(~self.floor.live[:used])
+        return int(free[0]) if len(free) else used
 
     def put(self, slot: int, lying: Lying) -> None:
         """Lay a piece down in a slot."""
