@@ -96,10 +96,14 @@ def test_one_set_more_comes_from_one_hide_where_sets_must() -> None:
     kept = tuple(p for p in run.best.placements if p.copy < job.pieces_by_id[p.piece].per_set)
     run.best, run.best_worth = with_counts(job, Lay(kept)), 1.0
     sets = OneMore(run)
-    for _ in range(60):
+    made = 1
+    for _ in range(150):  # a dozen do mostly
+        if made >= min(first, 3) > 1:
+            break
         sets.work()
         assert referee.broken(asked, write_lay(run.best)) == []
-    assert measure(job, run.best).sets["stool"] >= min(first, 3) > 1
+        made = measure(job, run.best).sets["stool"]
+    assert made >= min(first, 3) > 1
 
 
 def benches_and_stools() -> dict[str, Any]:

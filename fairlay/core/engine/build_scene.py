@@ -22,6 +22,8 @@ from fairlay.core.engine.table import SLACK_MM, HideTable
 from fairlay.core.rules.grain import any_way, fair_turns
 
 FAR_MM = 1000.0
+ROOM_STEP_MM, ROOM_MM = 0.25, 8000.0
+"""Cells are sorted by their room in steps so long, up to so much."""
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
@@ -48,8 +50,9 @@ class Scene(NamedTuple):
     ``weight`` and ``pain`` (n, n) and ``ground_weight``, ``own_pain`` (n,) are between items and against the
     ground; an item stays on hide ``home`` (-1: any). ``fair_of`` and ``show_of`` give each variant's grounds
     (-1: none). Turns a variant v may have where line l holds: ``turns[turn_at[v, l]:turn_at[v, l + 1]]``, as
-    middle and half width in radians. Cells on hide h where its largest circle fits: ``cells[cell_at[v,
-    h]:cell_at[v, h + 1]]``. ``spans[h]``: the x range that pieces may reach on hide h, which lies in the
+    middle and half width in radians. Cells on hide h where its largest circle fits: ``cell_at[v, h, 1]`` of
+    ``cells`` from ``cell_at[v, h, 0]`` on, roomiest first, so that variants on one ground share them.
+    ``spans[h]``: the x range that pieces may reach on hide h, which lies in the
     columns whose ``hide_of`` is h. ``least``: least pain of this separation, rounds since. ``before``: each
     point's neighbour in its ring, counted in its body. ``flat[g]``: bounds of a ground that is one upright
     rectangle (else nothing lies between them). ``state``: of each item in ``sums``, -1 where it has none
@@ -73,7 +76,7 @@ class Scene(NamedTuple):
     lines: NDArray[np.int16]
     turns: Floats
     turn_at: Ints
-    cells: Ints
+    cells: NDArray[np.int32]
     cell_at: Ints
     spans: Floats
     hide_of: Ints
@@ -290,29 +293,43 @@ def _turns(table: HideTable, lines: tuple[float, ...]) -> tuple[Floats, Ints]:
 
 def _cells(
     tables: Sequence[HideTable], grounds: list[Ground], fair_of: list[int], hide_of: Ints
-) -> tuple[Ints, Ints]:
-    """Cells where each variant's largest circle may fit, hide by hide, and where each hide's begin."""
+) -> tuple[NDArray[np.int32], Ints]:
+    """Cells where each variant's largest circle may fit, hide by hide, those of one ground together; where
+    each variant's begin on each hide, and how many.
+    """
     bank = tables[0].bank
     bodies = bank.apart
-    out: list[Any] = []
-    at = np.zeros((len(bank.variants), len(tables) + 1), np.int64)
+    first = bodies.circles[bodies.circle_at[:-1][NEAR::BODIES]]
+    # The largest circle's centre may lie off the centroid by so much, whatever the turn.
+    least = first[:, 2] - SLACK_MM - np.hypot(first[:, 0], first[:, 1])
     # A roll is only looked at as far as it is in use.
     roll = tables[0] if tables[0].hide.is_roll else None
     extent = roll.extent() if roll else None
-    within = math.ceil((extent[1] - roll.origin[0]) / CELL_MM) if roll and extent else None
+    within = math.ceil((extent[1] - roll.origin[0]) / CELL_MM) if roll and extent else len(hide_of)
+    out: list[Any] = [np.empty(0, np.int32)]
+    at = np.zeros((len(bank.variants), len(tables), 2), np.int64)
     total = 0
-    for variant, g in zip(bank.variants, fair_of, strict=True):
-        k = variant.index * BODIES + NEAR
-        x, y, r = bodies.circles[bodies.circle_at[k]]
-        # The largest circle's centre may lie off the centroid by so much, whatever the turn.
-        rows, cols = np.nonzero(grounds[g].field[:, :within] >= r - SLACK_MM - math.hypot(x, y))
+    for g in sorted(set(fair_of)):
+        own = np.flatnonzero(np.array(fair_of) == g)
         for h in range(len(tables)):
-            at[variant.index, h] = total
-            own = hide_of[cols] == h
-            out.append(rows[own] * grounds[g].field.shape[1] + cols[own])
-            total += int(own.sum())
-        at[variant.index, len(tables)] = total
-    return np.concatenate(out).astype(np.int64), at
+            on = np.flatnonzero(hide_of[:within] == h)
+            if not len(on):
+                continue
+            room = _room(grounds[g].field[:, on[0] : on[-1] + 1])
+            rows, cols = np.nonzero(room >= _room(least[own]).min())
+            room = room[rows, cols]
+            order = np.argsort(-room, kind="stable")
+            out.append((rows * len(hide_of) + cols + on[0])[order].astype(np.int32))
+            at[own, h, 0] = total
+            at[own, h, 1] = np.searchsorted(-room[order], -_room(least[own]), side="right")
+            total += len(rows)
+    return np.concatenate(out), at
+
+
+def _room(field_mm: NDArray[np.floating[Any]]) -> NDArray[np.int16]:
+    """Distances in steps that sort quickly, rounded up."""
+    steps: NDArray[np.int16] = np.ceil(np.clip(field_mm, -ROOM_MM, ROOM_MM) / ROOM_STEP_MM).astype(np.int16)
+    return steps
 
 
 def _flatten(grounds: list[Ground]) -> Grounds:

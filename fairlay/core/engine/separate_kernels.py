@@ -184,8 +184,10 @@ def seek(s, i, v, anywhere, nearby, state):
     """
     lies = s.floor.live[i]
     home = s.home[i]
-    first = s.cell_at[v, max(0, home)]
-    cells = s.cell_at[v, home + 1 if home >= 0 else len(s.spans)] - first
+    cells = 0
+    for h in range(len(s.spans)):
+        if home < 0 or h == home:
+            cells += s.cell_at[v, h, 1]
     tops = s.tops
     for k in range(3):
         tops[k, 3] = NEVER
@@ -205,7 +207,11 @@ def seek(s, i, v, anywhere, nearby, state):
             if t < anywhere:
                 cell = 0
                 for _ in range(4):
-                    cell = s.cells[first + min(cells - 1, int(draw(state) * cells))]
+                    pick, h = min(cells - 1, int(draw(state) * cells)), max(0, home)
+                    while pick >= s.cell_at[v, h, 1]:
+                        pick -= s.cell_at[v, h, 1]
+                        h += 1
+                    cell = s.cells[s.cell_at[v, h, 0] + pick]
                     nx = s.grounds.origin[0] + ((cell % cols) + draw(state) - 0.5) * s.step
                     h = hide_at(s, nx)
                     if s.spans[h, 0] <= nx <= s.spans[h, 1]:
