@@ -104,11 +104,13 @@ def free(seed: int) -> Job:
     return replace(plain(seed, school="free", tolerance_deg=180.0), name="free")
 
 
-def graded(seed: int) -> Job:
-    """One side with zones and flaws of three severities; needs as the demo has them; 1 mm between pieces."""
+def graded(seed: int, wanted: float = 1.2) -> Job:
+    """One side with zones and flaws of three severities; needs as the demo has them; 1 mm between pieces.
+    ``wanted``: their area over what is usable, at least.
+    """
     rng = np.random.default_rng([2, seed])
     hide = replace(side_grown("S01", seed, rng), thickness=())
-    pieces = enough(shapes(rng), 1.2 * hide.usable.area, rng)
+    pieces = enough(shapes(rng), wanted * hide.usable.area, rng)
     return Job(
         "graded",
         (hide,),
@@ -116,6 +118,11 @@ def graded(seed: int) -> Job:
         Policy(1.0, "backbone"),
         "fill",
     )
+
+
+def choice(seed: int) -> Job:
+    """The same with more to choose from."""
+    return replace(graded(seed, 1.7), name="graded, more to choose from")
 
 
 def _sawn(outline: Polygon, count: int, rng: Rng) -> list[Polygon]:
@@ -293,6 +300,7 @@ KINDS: dict[str, Callable[[int], Job]] = {
     "plain": plain,
     "free": free,
     "graded": graded,
+    "choice": choice,
     "sawn": sawn,
     "rules": sawn_with_rules,
     "sets": sets,

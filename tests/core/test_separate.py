@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from fairlay.core.engine import lay_job
 from fairlay.core.engine import separate_kernels as kernels
-from fairlay.core.engine.bank import build_bank
+from fairlay.core.engine.bank import BODIES, build_bank
 from fairlay.core.engine.construct import Construction, Plan, construct
 from fairlay.core.engine.ground import CELL_MM
 from fairlay.core.engine.layer import Lying, Spot
@@ -27,7 +27,7 @@ from fairlay.core.engine.refill import Refill
 from fairlay.core.engine.scene import SceneOf
 from fairlay.core.engine.shorten import Shorten
 from fairlay.core.engine.squeeze import Squeeze
-from fairlay.core.engine.table import HideTable
+from fairlay.core.engine.table import SLACK_MM, HideTable
 from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.lay import Job, Lay
 from fairlay.core.leather import Hide
@@ -286,6 +286,25 @@ def test_sums_tell_exactly_where_pieces_overlap() -> None:
         assert (by_sums > 0.0) == (s.pain[first, second] > 0.0), (k, v, w, x, y)
         met += by_sums > 0.0
     assert 100 < met < 500
+
+
+def test_the_cells_of_a_kind_are_those_with_room_for_its_largest_circle() -> None:
+    job = read_job(json.dumps(jobs.everything(hides=[jobs.side("Q-1"), jobs.side("Q-2", flaws=[])])))
+    bank = build_bank(job)
+    tables = [HideTable(job, hide, bank, 4) for hide in job.hides]
+    s = SceneOf(tables, 2, ()).state
+    cols = s.lines.shape[1]
+    for v in bank.variants:
+        x, y, r = s.bodies.circles[s.bodies.circle_at[v.index * BODIES]]
+        least = r - SLACK_MM - math.hypot(x, y)
+        field = s.grounds.field[s.fair_of[v.index]]
+        for h in range(2):
+            first, count = s.cell_at[v.index, h]
+            told = s.cells[first : first + count]
+            room = field[told // cols, told % cols]
+            assert len(set(told.tolist())) == count and np.all(s.hide_of[told % cols] == h)
+            assert np.all(room > least - 0.26) and np.all(np.diff(room) < 0.26)
+            assert count >= int(((field >= least) & (s.hide_of == h)).sum()) > 0
 
 
 def test_no_sums_are_made_of_outlines_with_too_many_inner_corners() -> None:
