@@ -51,7 +51,7 @@ ROUND_MM: Final = 0.03
 """A round corner is drawn as a polygon that reaches no farther than this beyond it."""
 SUMS_KEPT: Final = 400
 """A sum of two pieces with many inner corners takes 0.1 MB."""
-MANY_SUMS: Final = 60
+MANY_SUMS: Final = 300
 """A sum of more convex parts than this is kept put together too."""
 
 
