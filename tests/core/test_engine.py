@@ -88,7 +88,14 @@ def test_sets_are_laid_whole_and_each_on_one_hide() -> None:
 
 
 def test_one_set_more_comes_from_one_hide_where_sets_must() -> None:
-    asked = jobs.sets(9)
+    tried = sorted(_sets_of_one_more(seed) for seed in (1, 2, 3))
+    made, first = tried[1]
+    assert made >= min(first, 3) > 1
+
+
+def _sets_of_one_more(seed: int) -> tuple[int, int]:
+    """How many sets come, one more at a time, in 60 tries at most, and how many a first lay has."""
+    asked = jobs.sets(9, seed=seed)
     job = read_job(json.dumps(asked))
     run = Run(job, time.monotonic, 1e9, None, lambda _: None, lambda: False, None)
     run.lay_afresh()
@@ -97,13 +104,13 @@ def test_one_set_more_comes_from_one_hide_where_sets_must() -> None:
     run.best, run.best_worth = with_counts(job, Lay(kept)), 1.0
     sets = OneMore(run)
     made = 1
-    for _ in range(150):  # a dozen do mostly
+    for _ in range(60):
         if made >= min(first, 3) > 1:
             break
         sets.work()
         assert referee.broken(asked, write_lay(run.best)) == []
         made = measure(job, run.best).sets["stool"]
-    assert made >= min(first, 3) > 1
+    return made, first
 
 
 def benches_and_stools() -> dict[str, Any]:
