@@ -18,7 +18,7 @@ from fairlay.core.engine import lattice
 from fairlay.core.engine.lattice import Lattice, lattices_of
 from fairlay.core.engine.run import lay_job
 from fairlay.core.formats.exchange import read_job, write_lay
-from fairlay.core.shapes.minkowski import Parts, convex_parts
+from fairlay.core.shapes.minkowski import Parts, body_parts
 from tests import jobs, referee
 
 DISC = [
@@ -132,13 +132,13 @@ def test_a_pinked_edge_is_covered_and_laid_in_rows_all_the_same(monkeypatch: pyt
     sought: list[int] = []
 
     def counted(region: shapely.Geometry) -> Parts:
-        found = convex_parts(region)
+        found = body_parts(region)
         sought.append(len(found[1]) - 1)
         return found
 
-    monkeypatch.setattr(lattice, "convex_parts", counted)
+    monkeypatch.setattr(lattice, "body_parts", counted)
     best = lattices_of(shape, shape.area, True)[0]
-    assert sought[0] < 20 < len(convex_parts(shape)[1])
+    assert sought[0] < 20 < len(body_parts(shape)[1])
     x0, y0, x1, y1 = shape.buffer(4.0).bounds
     assert best.density > shape.area / ((x1 - x0) * (y1 - y0)), "closer than rectangles 4 mm larger"
     own, *others = sorted(lying(best, shape, 1), key=lambda p: float(np.hypot(p.centroid.x, p.centroid.y)))
@@ -147,5 +147,5 @@ def test_a_pinked_edge_is_covered_and_laid_in_rows_all_the_same(monkeypatch: pyt
 
 def test_no_rows_are_sought_of_a_body_whose_sums_would_take_long() -> None:
     comb = Polygon([(0, 0), (900, 0), *((900 - 6 * k, 40 + 60 * (k % 2)) for k in range(151))])
-    assert len(convex_parts(comb)[1]) > lattice.MOST_PARTS
+    assert len(body_parts(comb)[1]) > lattice.MOST_PARTS
     assert lattices_of(comb, comb.area, True) == ()

@@ -20,7 +20,7 @@ from shapely.geometry import LinearRing
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.engine import lattice_kernels as kernels
-from fairlay.core.shapes.minkowski import Parts, convex_parts, sum_of, turned
+from fairlay.core.shapes.minkowski import Parts, body_parts, sum_of, turned
 from fairlay.core.shapes.rings import flat, pieces_of, rings_of
 
 Floats = NDArray[np.float64]
@@ -74,7 +74,7 @@ def lattices_of(
     """Return the densest lattices found of a body about its centroid, the best first: of itself alone and,
     where ``turns_half``, in pairs of which one is turned half about. None where it is stopped.
     """
-    parts = convex_parts(_of_few_points(body, area_mm2))
+    parts = body_parts(_of_few_points(body, area_mm2))
     if len(parts[1]) > MOST_PARTS:
         return ()
     same, other = _rings(_sum(parts, math.pi)), _rings(_sum(parts, 0.0))

@@ -19,7 +19,7 @@ from shapely.geometry import Polygon
 
 from fairlay.core.engine import sums_kernels as kernels
 from fairlay.core.engine.bank import BODIES, GROUND, NEAR, Bank, Bodies
-from fairlay.core.shapes.minkowski import Parts, convex_parts, sum_of, turned
+from fairlay.core.shapes.minkowski import Parts, body_parts, sum_of, turned
 from fairlay.core.shapes.rings import flat, pieces_of, rings_of
 
 LEAST_STEP_MM = 3.0
@@ -153,7 +153,7 @@ def _parts(bodies: Bodies, k: int) -> Parts:
     body = Polygon()
     for a, b in pairwise(starts):
         body = body.symmetric_difference(Polygon(pts[a:b]).buffer(0))
-    return convex_parts(body)
+    return body_parts(body)
 
 
 def _box(bodies: Bodies, k: int, turn: float) -> tuple[float, float, float, float]:

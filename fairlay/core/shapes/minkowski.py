@@ -7,14 +7,15 @@ whose edges are those of both, in the order of their angles; others are taken ap
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely.errors import GEOSException
-from shapely.geometry import Polygon
+from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fairlay.core.shapes.rings import pieces_of
@@ -26,24 +27,94 @@ Parts = tuple[Floats, Ints]
 """Convex polygons: all points ``(n, 2)`` in mm, counter-clockwise, and ``(k + 1,)`` where each starts."""
 STRAIGHT = 1e-9
 MOST_BOXES = 80
-MANY, MAIN = 200, 60
-"""Of more polygons than so many, the so many largest are put together first."""
+MANY, MAIN, MORE = 200, 60, 300
+"""Of more polygons than so many, the so many largest are put together first, then so many more at a time."""
+MANY_ALIKE = 1000
+"""Of more sums than so many, most lie within the largest, or are the same."""
+MANY_PARTS = 60
+"""A body of more parts than this has teeth."""
+MOST_CORES, LEAST_CORE = 4, 0.1
+"""So many large parts of it are sought, as long as they leave so much of its area."""
 GRID_MM = 1e-6
 NOTHING: Parts = (np.empty((0, 2)), np.zeros(1, np.int64))
 
 
 def convex_parts(shape: BaseGeometry) -> Parts:
-    """Return a region taken apart into convex polygons that cover it: triangles joined across an edge for as
-    long as both corners there stay convex (Hertel and Mehlhorn 1983).
+    """Return a region taken apart into convex polygons: triangles joined across an edge for as long as both
+    corners there stay convex (Hertel and Mehlhorn 1983).
+    """
+    return _sorted(ring for polygon in pieces_of(shape, 0.0) for ring in _rings(polygon))
+
+
+def body_parts(shape: BaseGeometry) -> Parts:
+    """Return the region of a piece as convex polygons that cover it.
+
+    Where it has many inner corners, as along toothed edges, a few are as large as they go, and the rest what
+    sticks out of those: of a sum, what sticks out of the sums of the large ones is little then.
     """
     rings: list[Floats] = []
     for polygon in pieces_of(shape, 0.0):
-        if not polygon.interiors and _is_convex(np.asarray(polygon.exterior.coords)[:-1]):
-            rings.append(_counter_clockwise(np.asarray(polygon.exterior.coords)[:-1]))
-            continue
-        triangles = shapely.constrained_delaunay_triangles(polygon)
-        rings += _joined([_counter_clockwise(np.asarray(t.exterior.coords)[:-1]) for t in triangles.geoms])
+        own = _rings(polygon)
+        rings += own if len(own) <= MANY_PARTS else _about_cores(polygon)
+    return _sorted(rings)
+
+
+def _sorted(rings: Iterable[Floats]) -> Parts:
     return pack(sorted(rings, key=lambda ring: -Polygon(ring).area))
+
+
+def _rings(polygon: Polygon) -> list[Floats]:
+    if not polygon.interiors and _is_convex(_ring_of(polygon)):
+        return [_counter_clockwise(_ring_of(polygon))]
+    return _joined(_triangles(polygon))
+
+
+def _triangles(polygon: Polygon) -> NDArray[np.object_]:
+    return np.array(shapely.constrained_delaunay_triangles(polygon).geoms)
+
+
+def _about_cores(polygon: Polygon) -> list[Floats]:
+    within, corners = _fat(polygon), shapely.get_coordinates(polygon)
+    triangles, cores = _triangles(polygon), list[Floats]()
+    while len(cores) < MOST_CORES and shapely.area(triangles).sum() > LEAST_CORE * polygon.area:
+        cores.append(_core(shapely.union_all(triangles), corners, within))
+        triangles = triangles[~shapely.covers(_fat(Polygon(cores[-1])), triangles)]
+    return cores + _joined(triangles)
+
+
+def _core(region: BaseGeometry, corners: Floats, within: BaseGeometry) -> Floats:
+    """A convex part about the roomiest place of a region: those corners are taken in, the nearest first, that
+    leave it within what it may cover.
+    """
+    reach = shapely.maximum_inscribed_circle(region, 0.01 * math.sqrt(region.area))
+    middle = shapely.get_coordinates(reach)[0]
+    ring = _ring_of(Point(middle).buffer(0.9 * reach.length, quad_segs=4))[::-1]
+    for corner in corners[np.argsort(np.hypot(*(corners - middle).T), kind="stable")]:
+        larger = _with(ring, corner)
+        ring = larger if within.covers(Polygon(larger)) else ring
+    return _ring_of(Polygon(ring).simplify(GRID_MM))
+
+
+def _with(ring: Floats, corner: Floats) -> Floats:
+    """The convex hull of a convex ring, counter-clockwise, and one point more."""
+    step, off = np.roll(ring, -1, axis=0) - ring, corner - ring
+    beyond = step[:, 0] * off[:, 1] - step[:, 1] * off[:, 0] < -STRAIGHT
+    if not beyond.any():
+        return ring
+    # The sides that the point is beyond are one after the other: what lies between them goes.
+    ring = np.roll(ring, -int(np.flatnonzero(beyond & ~np.roll(beyond, 1))[0]), axis=0)
+    return np.vstack([corner, ring[int(beyond.sum()) :], ring[:1]])
+
+
+def _fat(region: BaseGeometry) -> BaseGeometry:
+    """A region a nanometre larger: corners that lie in one line but for rounding are on it."""
+    fat = region.buffer(GRID_MM, join_style="mitre")
+    shapely.prepare(fat)
+    return fat
+
+
+def _ring_of(polygon: Polygon) -> Floats:
+    return np.asarray(polygon.exterior.coords)[:-1]
 
 
 def pack(rings: Sequence[Floats]) -> Parts:
@@ -71,10 +142,10 @@ def _is_convex(ring: Floats) -> bool:
     return bool((turns >= -STRAIGHT).all())
 
 
-def _joined(triangles: list[Floats]) -> list[Floats]:
+def _joined(triangles: NDArray[np.object_]) -> list[Floats]:
     """Join triangles across edges they share while what comes of it is convex."""
     parts: dict[int, list[tuple[float, float]]] = {
-        i: [(float(x), float(y)) for x, y in t] for i, t in enumerate(triangles)
+        i: [(float(x), float(y)) for x, y in _counter_clockwise(_ring_of(t))] for i, t in enumerate(triangles)
     }
     home = list(range(len(parts)))
 
@@ -130,7 +201,7 @@ def turned(parts: Parts, cos: float, sin: float, *, mirrored: bool = False, thro
 
 def sums(obstacle: Parts, body: Parts) -> Parts:
     """Return convex polygons whose union is the sum of two regions, given as parts: that of their first parts
-    first, their rings closed.
+    first, their rings closed. Of many, those within the first, or that are there already, are left out.
     """
     (points, starts), (other, other_starts) = obstacle, body
     k, m = len(starts) - 1, len(other_starts) - 1
@@ -139,7 +210,8 @@ def sums(obstacle: Parts, body: Parts) -> Parts:
     size = len(points) * m + len(other) * k + k * m
     out, out_starts = np.empty((size, 2)), np.empty(k * m + 1, np.int64)
     n = convex_sums(points, starts, other, other_starts, out, out_starts)
-    return out[:n], out_starts
+    every = out[:n], out_starts
+    return every if k * m <= MANY_ALIKE else _distinct(_chosen(every, ~_within_first(obstacle, body)))
 
 
 def polygons(rings: Sequence[Parts], near: BaseGeometry | None = None) -> NDArray[np.object_]:
@@ -158,9 +230,7 @@ def polygons(rings: Sequence[Parts], near: BaseGeometry | None = None) -> NDArra
         if len(boxes) > MOST_BOXES:
             boxes = np.array([shapely.total_bounds(near)])
         apart = (low[:, None] > boxes[None, :, 2:]) | (high[:, None] < boxes[None, :, :2])
-        keep = ~apart.any(axis=2).all(axis=1)
-        points, counts = points[np.repeat(keep, counts)], counts[keep]
-        starts = np.concatenate([[0], np.cumsum(counts)])
+        points, starts = _chosen((points, starts), ~apart.any(axis=2).all(axis=1))
     out: NDArray[np.object_] = shapely.from_ragged_array(
         shapely.GeometryType.POLYGON, points, (starts, np.arange(len(starts)))
     )
@@ -172,18 +242,68 @@ def sum_of(obstacle: Parts, body: Parts) -> BaseGeometry:
     return put_together(polygons([sums(obstacle, body)]))
 
 
+def _within_first(obstacle: Parts, body: Parts) -> NDArray[np.bool_]:
+    """Which sums of parts lie within that of the two first, which is not counted: they reach no farther
+    across any side of it (the support function of a sum is the sum of theirs).
+    """
+    normals = []
+    for points, starts in (obstacle, body):
+        ring = points[: starts[1]]
+        side = np.roll(ring, -1, axis=0) - ring
+        normals.append(np.stack([side[:, 1], -side[:, 0]]) / np.hypot(*side.T))
+    way = np.hstack(normals)
+    reach = [np.maximum.reduceat(points @ way, starts[:-1]) for points, starts in (obstacle, body)]
+    within = (reach[0][:, None] + reach[1][None] <= reach[0][0] + reach[1][0] + STRAIGHT).all(axis=2).ravel()
+    within[0] = False  # itself
+    return np.asarray(within)
+
+
+def _chosen(parts: Parts, which: NDArray[np.bool_]) -> Parts:
+    points, starts = parts
+    counts = np.diff(starts)
+    return points[np.repeat(which, counts)], np.concatenate([[0], np.cumsum(counts[which])])
+
+
+def _distinct(parts: Parts) -> Parts:
+    """Parts without those that stand there already to a nanometre: teeth of one pitch make many alike."""
+    points, starts = parts
+    counts = np.diff(starts)
+    # One number for each ring, of its corners' coordinates and places in it.
+    place = np.arange(len(points)) - np.repeat(starts[:-1], counts)
+    weight = np.random.default_rng(0).integers(2**63, size=(int(counts.max()), 2), dtype=np.int64)
+    own = (np.round(points / GRID_MM).astype(np.int64) * weight[place]).sum(axis=1)
+    which = np.zeros(len(counts), bool)
+    which[np.unique(np.add.reduceat(own, starts[:-1]), return_index=True)[1]] = True
+    return _chosen(parts, which)
+
+
 def put_together(parts: NDArray[np.object_]) -> BaseGeometry:
     """Return the union of polygons.
 
-    Of many, as two bodies with hundreds of inner corners have, the largest hide most of the rest: those are
-    put together first, and what they cover is left out. Where GEOS fails at edges that all but fall together,
-    points are held to a grid finer than any tolerance.
+    Of many, as two bodies with hundreds of inner corners have, few hide most of the rest: the largest are put
+    together first, then some of those that are not covered yet, and so on. Where GEOS fails at edges that all
+    but fall together, points are held to a grid finer than any tolerance.
     """
     if len(parts) > MANY:
-        largest = np.argsort(-shapely.area(parts), kind="stable")[:MAIN]
-        main = put_together(parts[largest])
-        shapely.prepare(main)
-        parts = np.append(parts[~shapely.covers(main, parts)], main)
+        parts = parts[np.argsort(-shapely.area(parts), kind="stable")]
+        main = _union(parts[:MAIN])
+        rest = _bare(parts[MAIN:], main)
+        while len(rest) > MORE:
+            some = slice(None, None, -(-len(rest) // MORE))
+            main = _union(np.append(rest[some], main))
+            rest = _bare(np.delete(rest, some), main)
+        parts = np.append(rest, main)
+    return _union(parts)
+
+
+def _bare(parts: NDArray[np.object_], main: BaseGeometry) -> NDArray[np.object_]:
+    """Those that a region does not cover."""
+    shapely.prepare(main)
+    bare: NDArray[np.object_] = parts[~shapely.covers(main, parts)]
+    return bare
+
+
+def _union(parts: NDArray[np.object_]) -> BaseGeometry:
     try:
         whole: BaseGeometry = shapely.union_all(parts)
     except GEOSException:
