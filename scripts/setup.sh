@@ -68,10 +68,10 @@ set_up_ui() {
   fi
 }
 
-# Kernels are compiled once for each state of their sources, and kept beside them.
+# Kernels are compiled once for each state of their sources, and kept beside them. They use each other alone.
 warm_kernels() {
   local sources
-  sources=$(find fairlay/core/engine fairlay/core/shapes -name '*.py' -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
+  sources=$(find fairlay/core '(' -name '*kernels.py' -o -name compiled.py -o -name warm.py ')' -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
   if [ "$(cat var/warmed 2>/dev/null)" != "$sources" ]; then
     say "Compiling kernels (once) ..."
     # What is kept is known by its own file alone, and one kernel is compiled into another.

@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import json
 import math
+import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -13,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Point, Polygon
 
+import fairlay
 from fairlay.core.engine import scan_kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.ground import CELL_MM, pooled
@@ -177,3 +180,17 @@ def test_what_lies_under_a_piece_and_a_table_that_comes_back(seed: int) -> None:
     assert table.lying == lying and np.array_equal(table.layers[0].taken, taken)
     assert sorted(np.flatnonzero(table.layers[0].floor.live)) == sorted(lying)
     assert all(table.under(li.variant, li.spot) == [s] for s, li in lying.items())
+
+
+def test_kernels_use_each_other_alone() -> None:
+    """What is compiled is made anew when one of these files changes, and for nothing else."""
+    root = Path(fairlay.__file__).parent / "core"
+    files = [*root.rglob("*kernels.py")]
+    own = {"fairlay." + str(f.relative_to(root.parent))[:-3].replace("/", ".") for f in files}
+    for file in files:
+        asked = re.findall(r"^(?:from|import) (fairlay\S+)", file.read_text(), re.MULTILINE)
+        assert {*asked} <= own | {"fairlay.core.shapes.compiled"}, file
+    held = [
+        f for f in root.rglob("*.py") if re.search(r"^@(njit|compiled|lean)", f.read_text(), re.MULTILINE)
+    ]
+    assert files and {*held} <= {*files}
