@@ -23,6 +23,12 @@ from tests import jobs
 from tests.effort import tried
 
 HOLE = {"kind": "hole", "severity": 3, "outline": jobs.square(190, 190, 20)}
+SPECKS = tuple(
+    {"kind": "scar", "severity": 2, "outline": jobs.square(45 + 100 * i, 45 + 100 * j, 10)}
+    for i in range(4)
+    for j in range(4)
+)
+LAP = {"show_limit": 1, "hidden": [jobs.rectangle(40, 30)]}
 
 
 def job_of(outline: list[list[float]], *, flaws: tuple[Any, ...] = (), gap: float = 0.0, **needs: Any) -> Job:
@@ -52,6 +58,7 @@ def most_of(job: Job) -> float:
         (jobs.square(0, 0, 215), {"flaws": (HOLE,)}, 3, 0),
         (jobs.square(0, 0, 150), {"flaws": (HOLE,)}, 7, 4),
         (jobs.rectangle(300, 170), {"grain": {"axis_deg": 0, "tolerance_deg": 8}}, 3, 2),
+        (jobs.square(0, 0, 160), {"flaws": SPECKS, **LAP}, 6, 0),
     ],
 )
 def test_what_lies_beside_each_other(

@@ -130,6 +130,8 @@ def looked_for(
             *_body(off_show),
             spots,
             *body,
+            _spots(off_show),
+            *_body(show.buffer(-OVERLAP_MM)),
             reach,
         ),
         reach,

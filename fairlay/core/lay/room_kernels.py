@@ -37,6 +37,19 @@ def read(field, origin, step, x, y):
 
 
 @njit(cache=True, nogil=True)
+def covers_a_spot(x, y, cos, sin, across, swing, spots, body, body_starts, reach):
+    """Whether some spot lies in a body at every pose of a box: deeper in it than the box can move it."""
+    for i in range(len(spots)):
+        dx, dy = spots[i, 0] - x, spots[i, 1] - y
+        if dx * dx + dy * dy > reach * reach:
+            continue
+        spare = across + swing * math.sqrt(dx * dx + dy * dy)
+        if depth(dx * cos + dy * sin, -dx * sin + dy * cos, body, body_starts) > spare:
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
 def may_lie(
     x,
     y,
@@ -57,15 +70,19 @@ def may_lie(
     spots,
     body,
     body_starts,
+    off_spots,
+    show_body,
+    show_body_starts,
     reach,
 ):
     """Whether anything in a box may be fair: positions within ``across`` mm of (x, y), turns within ``swing``
     rad of ``turn``.
 
     ``points`` of the piece must lie on ``fair`` ground, ``show`` points off ``off``, and no ``spots`` (points
-    inside what is forbidden) in the piece's ``body``, each by more than the box can move it. The distance
-    ``field`` of the fair ground, of which ``slack`` mm are its own error, settles most; boxes no wider than
-    ``exact_mm`` are held against the ground itself.
+    inside what is forbidden) in the piece's ``body``, nor ``off_spots`` (points inside ``off``) in its
+    ``show_body``, each by more than the box can move it. The distance ``field`` of the fair ground, of which
+    ``slack`` mm are its own error, settles most; boxes no wider than ``exact_mm`` are held against the ground
+    itself.
     """
     cos, sin = math.cos(turn), math.sin(turn)
     for i in range(len(points)):
@@ -73,13 +90,10 @@ def may_lie(
         spare = across + swing * math.sqrt(px * px + py * py) + slack
         if read(field, origin, step, x + px * cos - py * sin, y + px * sin + py * cos) < -spare:
             return False
-    for i in range(len(spots)):
-        dx, dy = spots[i, 0] - x, spots[i, 1] - y
-        if dx * dx + dy * dy > reach * reach:
-            continue
-        spare = across + swing * math.sqrt(dx * dx + dy * dy)
-        if depth(dx * cos + dy * sin, -dx * sin + dy * cos, body, body_starts) > spare:
-            return False
+    if covers_a_spot(x, y, cos, sin, across, swing, spots, body, body_starts, reach) or covers_a_spot(
+        x, y, cos, sin, across, swing, off_spots, show_body, show_body_starts, reach
+    ):
+        return False
     if across > exact_mm:
         return True
     for i in range(len(points)):
