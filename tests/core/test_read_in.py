@@ -6,6 +6,7 @@ import io
 from dataclasses import replace
 from pathlib import Path
 
+import ezdxf
 import numpy as np
 import pypdf
 import pytest
@@ -120,6 +121,34 @@ def test_old_polylines_with_bulges() -> None:
     assert {m.kind for m in wrap.marks} == {"stitch", "hole"} and next(
         m for m in wrap.marks if m.kind == "hole"
     ).width_mm == pytest.approx(8, abs=0.05)
+
+
+def test_words_in_a_mirrored_block_stand_where_they_are_seen() -> None:
+    doc = ezdxf.new("R2000")
+    flap, space = doc.blocks.new("FLAP"), doc.modelspace()
+    flap.add_lwpolyline([(0, 0), (100, 0), (100, 40), (0, 40)], close=True)
+    flap.add_text("Mitt palm", dxfattribs={"insert": (30, 20)})
+    flap.add_text("cut 2", dxfattribs={"insert": (0, 0), "align_point": (60, 10), "halign": 1, "valign": 2})
+    flap.add_mtext("nap up", dxfattribs={"insert": (70, 30)})
+    space.add_blockref("FLAP", (200, 0))
+    space.add_blockref("FLAP", (500, 100), dxfattribs={"xscale": -1})
+    space.add_text("both hands", dxfattribs={"insert": (-350, 60), "extrusion": (0, 0, -1)})
+    file = io.StringIO()
+    doc.write(file)
+    own = read_dxf(file.getvalue().encode())
+    assert {(w.text, round(w.x), round(w.y)) for w in own.labels} == {
+        ("Mitt palm", 230, -20),
+        ("cut 2", 260, -10),
+        ("nap up", 270, -30),
+        ("Mitt palm", 470, -120),
+        ("cut 2", 440, -110),
+        ("nap up", 430, -130),
+        ("both hands", 350, -60),
+    }
+    assert sorted((*s.points.min(axis=0), *s.points.max(axis=0)) for s in own.strokes) == [
+        (200, -40, 300, 0),
+        (400, -140, 500, -100),
+    ]
 
 
 def test_blocks_scaled_turned_and_mirrored_in_inches() -> None:

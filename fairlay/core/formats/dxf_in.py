@@ -13,6 +13,7 @@ from ezdxf.document import Drawing as Document
 from ezdxf.entities.dxfentity import DXFEntity
 from ezdxf.entities.insert import Insert
 from ezdxf.lldxf.const import DXFError
+from ezdxf.math import OCS, Vec3
 from ezdxf.protocols import SupportsVirtualEntities, virtual_entities
 from numpy.typing import NDArray
 
@@ -37,6 +38,8 @@ DRAWN = {"LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE"}
 WORDS = {"TEXT", "MTEXT", "ATTRIB"}
 QUIET = {"ATTDEF", "VIEWPORT", "SEQEND"}
 MEASURES = {"DIMENSION", "ARC_DIMENSION", "LARGE_RADIAL_DIMENSION", "LEADER", "MULTILEADER", "MLEADER"}
+STRETCHED = {3, 5}
+"""Words set between two points (group 72: aligned, fitted) begin at the first."""
 WHOLE_LINES = {"CONTINUOUS", ""}
 NUMBERED_BLOCK = re.compile(r"\*|a\$c|_|block[\s_-]*\d*$|\d*$", re.IGNORECASE)
 """Blocks that a program named."""
@@ -129,7 +132,7 @@ class _Reading:
                 self.strokes.append(Stroke(points, closed, layer, colour, via.name, broken))
         elif kind in WORDS:
             text = entity.plain_text() if kind == "MTEXT" else str(entity.dxf.text)  # type: ignore[attr-defined]  # MText alone has plain_text
-            at = entity.dxf.insert
+            at = self._where(entity)
             self.labels += [
                 Label(" ".join(line.split()), float(at.x), -float(at.y), layer)
                 for line in text.splitlines()
@@ -137,6 +140,18 @@ class _Reading:
             ]
         elif kind not in QUIET:
             self.notes.append(f"{kind.capitalize()} on layer {layer} was left out: it is no line.")
+
+    def _where(self, entity: DXFEntity) -> Vec3:
+        """Where words stand: those of one line in their own plane, which in a mirrored block looks the other
+        way, and at their second point where they are not set from the left.
+        """
+        if entity.dxftype() == "MTEXT":
+            return Vec3(entity.dxf.insert)
+        aligned = entity.dxf.get("halign", 0) or entity.dxf.get("valign", 0)
+        at = entity.dxf.get("align_point") if aligned else None
+        return OCS(entity.dxf.get("extrusion", (0, 0, 1))).to_wcs(
+            Vec3(entity.dxf.insert if at is None else at)
+        )
 
     def _points(self, entity: DXFEntity) -> tuple[NDArray[np.float64], bool]:
         if entity.dxftype() == "LINE":
