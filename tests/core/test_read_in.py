@@ -123,6 +123,24 @@ def test_old_polylines_with_bulges() -> None:
     ).width_mm == pytest.approx(8, abs=0.05)
 
 
+def test_lines_of_words_stand_where_they_are_moved_to() -> None:
+    body = """<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="100mm" viewBox="0 0 200 100">
+      <rect x="5" y="5" width="90" height="60" fill="none" stroke="#000"/>
+      <text x="10" y="20" dx="2" dy="5" font-size="5">Log sling
+        <tspan x="12" dy="2em">two layers</tspan><tspan x="14" dy="6">cut 4</tspan></text>
+      <text transform="translate(100 0) scale(-1 1)" font-size="4"><tspan x="20" y="40" dx="1">left</tspan></text>
+    </svg>"""
+    own = read_svg(body.encode())
+    assert own.unit_mm is not None
+    stand = {w.text: (w.x * own.unit_mm, w.y * own.unit_mm) for w in own.labels}
+    assert stand == {
+        "Log sling": pytest.approx((12, 25)),
+        "two layers": pytest.approx((12, 35)),
+        "cut 4": pytest.approx((14, 41)),
+        "left": pytest.approx((79, 40)),
+    }
+
+
 def test_words_in_a_mirrored_block_stand_where_they_are_seen() -> None:
     doc = ezdxf.new("R2000")
     flap, space = doc.blocks.new("FLAP"), doc.modelspace()

@@ -273,20 +273,28 @@ class _Reading:
         return [(target, here)]
 
     def _word(self, element: ET.Element, where: _Where) -> None:
-        """Words, line by line: lines are parts that say where they begin."""
-        view = where.view
+        """Words, line by line: lines are parts that say where they begin, or how far on from the last."""
         parts = [p for p in element if p.get("y") or p.get("dy")]
         lines = [(p, "".join(p.itertext())) for p in parts] or [(element, "".join(element.itertext()))]
         if parts and (element.text or "").strip():
             lines.insert(0, (element, element.text or ""))
+        view = where.view
+        axes = (("x", view.width), ("y", view.height))
+
+        def first(own: ET.Element, key: str, of: float) -> float:
+            return length_px(_first(own.get(key)), of, view.font)
+
+        at = [length_px(_first(element.get(k) or _of_parts(element, k)), of, view.font) for k, of in axes]
+        at = [before + first(element, "d" + k, of) for before, (k, of) in zip(at, axes, strict=True)]
         for part, text in lines:
+            if part is not element:
+                at = [
+                    (first(part, k, of) if part.get(k) else before) + first(part, "d" + k, of)
+                    for before, (k, of) in zip(at, axes, strict=True)
+                ]
             words = " ".join(text.split())
-            x, y = (
-                length_px(_first(part.get(k) or element.get(k) or _of_parts(element, k)), of, view.font)
-                for k, of in (("x", view.width), ("y", view.height))
-            )
             if words:
-                px, py = where.to_px.transformPoint((x, y))
+                px, py = where.to_px.transformPoint((at[0], at[1]))
                 self.labels.append(Label(words, float(px), float(py), where.layer or "text"))
 
     def _shape(self, tag: str, element: ET.Element, where: _Where, style: Mapping[str, str]) -> None:
