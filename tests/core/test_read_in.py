@@ -128,7 +128,8 @@ def test_lines_of_words_stand_where_they_are_moved_to() -> None:
       <rect x="5" y="5" width="90" height="60" fill="none" stroke="#000"/>
       <text x="10" y="20" dx="2" dy="5" font-size="5">Log sling
         <tspan x="12" dy="2em">two layers</tspan><tspan x="14" dy="6">cut 4</tspan></text>
-      <text transform="translate(100 0) scale(-1 1)" font-size="4"><tspan x="20" y="40" dx="1">left</tspan></text>
+      <g transform="translate(100 0) scale(-1 1)">
+        <text font-size="4"><tspan x="20" y="40" dx="1">left</tspan></text></g>
     </svg>"""
     own = read_svg(body.encode())
     assert own.unit_mm is not None
