@@ -243,19 +243,18 @@ def sum_of(obstacle: Parts, body: Parts) -> BaseGeometry:
 
 
 def _within_first(obstacle: Parts, body: Parts) -> NDArray[np.bool_]:
-    """Which sums of parts lie within that of the two first, which is not counted: they reach no farther
+    """Which sums of parts lie within that of the two first (itself not counted): they reach no farther
     across any side of it (the support function of a sum is the sum of theirs).
     """
-    normals = []
-    for points, starts in (obstacle, body):
-        ring = points[: starts[1]]
-        side = np.roll(ring, -1, axis=0) - ring
-        normals.append(np.stack([side[:, 1], -side[:, 0]]) / np.hypot(*side.T))
-    way = np.hstack(normals)
-    reach = [np.maximum.reduceat(points @ way, starts[:-1]) for points, starts in (obstacle, body)]
-    within = (reach[0][:, None] + reach[1][None] <= reach[0][0] + reach[1][0] + STRAIGHT).all(axis=2).ravel()
-    within[0] = False  # itself
-    return np.asarray(within)
+    rings = [points[: starts[1]] for points, starts in (obstacle, body)]
+    side = np.concatenate([np.roll(ring, -1, axis=0) - ring for ring in rings])
+    outward = np.stack([side[:, 1], -side[:, 0]])
+    one, two = (np.maximum.reduceat(points @ outward, starts[:-1]) for points, starts in (obstacle, body))
+    within = np.ones((len(one), len(two)), bool)
+    for k in range(len(side)):
+        within &= one[:, k, None] + two[None, :, k] <= one[0, k] + two[0, k] + STRAIGHT
+    within[0, 0] = False
+    return within.ravel()
 
 
 def _chosen(parts: Parts, which: NDArray[np.bool_]) -> Parts:
