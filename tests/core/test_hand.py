@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 import shapely
-from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import HealthCheck, assume, example, given, settings
 from hypothesis import strategies as st
 from shapely.affinity import rotate, scale, translate
 from shapely.geometry import Point, Polygon
@@ -218,10 +218,12 @@ def _toothed(rng: np.random.Generator, teeth: int) -> Polygon:
 
 
 @settings(max_examples=tried(4, 100), deadline=None)
-@given(st.integers(0, 10**6))
-def test_a_toothed_shape_is_taken_apart_about_its_middle(seed: int) -> None:
+@given(st.integers(0, 10**6), st.sampled_from([0.0, 1e5]))
+@example(2, 1e5)
+@example(3, 1e5)
+def test_a_toothed_shape_is_taken_apart_about_its_middle(seed: int, far: float) -> None:
     rng = np.random.default_rng(seed)
-    whole = rotate(_toothed(rng, 130), rng.uniform(0, 360), origin=(0, 0))
+    whole = translate(rotate(_toothed(rng, 130), rng.uniform(0, 360), origin=(0, 0)), far, -far)
     points, starts = body_parts(whole)
     parts = np.array([Polygon(points[a:b]) for a, b in itertools.pairwise(starts)])
     assert shapely.union_all(parts).symmetric_difference(whole).area < 1e-3

@@ -148,6 +148,7 @@ def test_words_in_a_mirrored_block_stand_where_they_are_seen() -> None:
     flap.add_lwpolyline([(0, 0), (100, 0), (100, 40), (0, 40)], close=True)
     flap.add_text("Mitt palm", dxfattribs={"insert": (30, 20)})
     flap.add_text("cut 2", dxfattribs={"insert": (0, 0), "align_point": (60, 10), "halign": 1, "valign": 2})
+    flap.add_text("fitted", dxfattribs={"insert": (10, 5), "align_point": (90, 5), "halign": 5})
     flap.add_mtext("nap up", dxfattribs={"insert": (70, 30)})
     space.add_blockref("FLAP", (200, 0))
     space.add_blockref("FLAP", (500, 100), dxfattribs={"xscale": -1})
@@ -158,9 +159,11 @@ def test_words_in_a_mirrored_block_stand_where_they_are_seen() -> None:
     assert {(w.text, round(w.x), round(w.y)) for w in own.labels} == {
         ("Mitt palm", 230, -20),
         ("cut 2", 260, -10),
+        ("fitted", 210, -5),
         ("nap up", 270, -30),
         ("Mitt palm", 470, -120),
         ("cut 2", 440, -110),
+        ("fitted", 490, -105),
         ("nap up", 430, -130),
         ("both hands", 350, -60),
     }

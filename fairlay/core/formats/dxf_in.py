@@ -145,13 +145,13 @@ class _Reading:
         """Where words stand: those of one line in their own plane, which in a mirrored block looks the other
         way, and at their second point where they are not set from the left.
         """
+        at = entity.dxf.insert
         if entity.dxftype() == "MTEXT":
-            return Vec3(entity.dxf.insert)
-        aligned = entity.dxf.get("halign", 0) or entity.dxf.get("valign", 0)
-        at = entity.dxf.get("align_point") if aligned else None
-        return OCS(entity.dxf.get("extrusion", (0, 0, 1))).to_wcs(
-            Vec3(entity.dxf.insert if at is None else at)
-        )
+            return Vec3(at)
+        across, up = entity.dxf.get("halign", 0), entity.dxf.get("valign", 0)
+        if (across or up) and across not in STRETCHED:
+            at = entity.dxf.get("align_point", at)
+        return OCS(entity.dxf.get("extrusion", (0, 0, 1))).to_wcs(Vec3(at))
 
     def _points(self, entity: DXFEntity) -> tuple[NDArray[np.float64], bool]:
         if entity.dxftype() == "LINE":

@@ -35,7 +35,7 @@ MANY_PARTS = 60
 """A body of more parts than this has teeth."""
 MOST_CORES, LEAST_CORE = 4, 0.1
 """So many large parts of it are sought, as long as they leave so much of its area."""
-GRID_MM = 1e-6
+GRID_MM, NEAR_MM = 1e-6, 1e-7
 NOTHING: Parts = (np.empty((0, 2)), np.zeros(1, np.int64))
 
 
@@ -77,7 +77,7 @@ def _about_cores(polygon: Polygon) -> list[Floats]:
     within, corners = _fat(polygon), shapely.get_coordinates(polygon)
     triangles, cores = _triangles(polygon), list[Floats]()
     while len(cores) < MOST_CORES and shapely.area(triangles).sum() > LEAST_CORE * polygon.area:
-        cores.append(_core(shapely.union_all(triangles), corners, within))
+        cores.append(_core(_union(triangles), corners, within))
         triangles = triangles[~shapely.covers(_fat(Polygon(cores[-1])), triangles)]
     return cores + _joined(triangles)
 
@@ -96,9 +96,11 @@ def _core(region: BaseGeometry, corners: Floats, within: BaseGeometry) -> Floats
 
 
 def _with(ring: Floats, corner: Floats) -> Floats:
-    """The convex hull of a convex ring, counter-clockwise, and one point more."""
+    """The convex hull of a convex ring, counter-clockwise, and one point more, but for ``NEAR_MM``: corners
+    in one line stand there to a rounding error, which is more than STRAIGHT far from zero.
+    """
     step, off = np.roll(ring, -1, axis=0) - ring, corner - ring
-    beyond = step[:, 0] * off[:, 1] - step[:, 1] * off[:, 0] < -STRAIGHT
+    beyond = step[:, 0] * off[:, 1] - step[:, 1] * off[:, 0] < -NEAR_MM * np.hypot(*step.T)
     if not beyond.any():
         return ring
     # The sides that the point is beyond are one after the other: what lies between them goes.
