@@ -11,6 +11,13 @@ from numba import njit
 
 from fairlay.core.shapes.kernels import distance_to_body, inside
 
+NOTHING, SOME, ALL = 0, 1, 2
+"""What may be fair in a box."""
+INSIDE_CELLS = 3.0
+"""A field reads so much too far inside ground, at most: half a cell's diagonal where it is read first, as
+much where it is read next, and a cell for where ground begins.
+"""
+
 
 @njit(cache=True, nogil=True)
 def depth(x, y, pts, starts):
@@ -37,20 +44,24 @@ def read(field, origin, step, x, y):
 
 
 @njit(cache=True, nogil=True)
-def covers_a_spot(x, y, cos, sin, across, swing, spots, body, body_starts, reach):
-    """Whether some spot lies in a body at every pose of a box: deeper in it than the box can move it."""
+def deepest_spot(x, y, cos, sin, across, swing, spots, body, body_starts, reach):
+    """How deep some spot lies in a body, less what a box's turns can move it: more than ``across`` and it
+    lies in it at every pose of the box, less than ``-across`` and it does at none. -inf where none is near.
+    """
+    most, near = -math.inf, reach + across
     for i in range(len(spots)):
         dx, dy = spots[i, 0] - x, spots[i, 1] - y
-        if dx * dx + dy * dy > reach * reach:
+        if dx * dx + dy * dy > near * near:
             continue
-        spare = across + swing * math.sqrt(dx * dx + dy * dy)
-        if depth(dx * cos + dy * sin, -dx * sin + dy * cos, body, body_starts) > spare:
-            return True
-    return False
+        own = depth(dx * cos + dy * sin, -dx * sin + dy * cos, body, body_starts)
+        most = max(most, own - swing * math.sqrt(dx * dx + dy * dy) if own > 0.0 else own)
+        if most > across:
+            break
+    return most
 
 
 @njit(cache=True, nogil=True)
-def may_lie(
+def looked_at(
     x,
     y,
     turn,
@@ -75,8 +86,8 @@ def may_lie(
     show_body_starts,
     reach,
 ):
-    """Whether anything in a box may be fair: positions within ``across`` mm of (x, y), turns within ``swing``
-    rad of ``turn``.
+    """What may be fair in a box, positions within ``across`` mm of (x, y) and turns within ``swing`` rad of
+    ``turn``: NOTHING; SOME, as far as is known; or ALL, so that no part of the box would be ruled out either.
 
     ``points`` of the piece must lie on ``fair`` ground, ``show`` points off ``off``, and no ``spots`` (points
     inside what is forbidden) in the piece's ``body``, nor ``off_spots`` (points inside ``off``) in its
@@ -85,28 +96,35 @@ def may_lie(
     itself.
     """
     cos, sin = math.cos(turn), math.sin(turn)
+    least = math.inf
     for i in range(len(points)):
         px, py = points[i, 0], points[i, 1]
         spare = across + swing * math.sqrt(px * px + py * py) + slack
-        if read(field, origin, step, x + px * cos - py * sin, y + px * sin + py * cos) < -spare:
-            return False
-    if covers_a_spot(x, y, cos, sin, across, swing, spots, body, body_starts, reach) or covers_a_spot(
-        x, y, cos, sin, across, swing, off_spots, show_body, show_body_starts, reach
-    ):
-        return False
+        own = read(field, origin, step, x + px * cos - py * sin, y + px * sin + py * cos)
+        if own < -spare:
+            return NOTHING
+        least = min(least, own)
+    deepest = deepest_spot(x, y, cos, sin, across, swing, spots, body, body_starts, reach)
+    if deepest > across:
+        return NOTHING
+    shown = deepest_spot(x, y, cos, sin, across, swing, off_spots, show_body, show_body_starts, reach)
+    if shown > across:
+        return NOTHING
     if across > exact_mm:
-        return True
+        # So far inside that wherever the box moves a point, it reads a cell on fair ground.
+        sure = least > across + INSIDE_CELLS * step and max(deepest, shown) < -across
+        return ALL if sure and (exact_mm <= 0.0 or len(show) == 0) else SOME
     for i in range(len(points)):
         px, py = points[i, 0], points[i, 1]
         spare = across + swing * math.sqrt(px * px + py * py)
         if depth(x + px * cos - py * sin, y + px * sin + py * cos, fair, fair_starts) < -spare:
-            return False
+            return NOTHING
     for i in range(len(show)):
         px, py = show[i, 0], show[i, 1]
         spare = across + swing * math.sqrt(px * px + py * py)
         if depth(x + px * cos - py * sin, y + px * sin + py * cos, off, off_starts) > spare:
-            return False
-    return True
+            return NOTHING
+    return SOME
 
 
 @njit(cache=True, nogil=True)
@@ -124,7 +142,7 @@ def places(
     most_boxes,
 ):
     """Write middles (x, y) of the small boxes in which a piece may lie; return how many, -1 where there are
-    more than go into ``out``. ``asked`` is what ``may_lie`` asks of a box, from its points on.
+    more than go into ``out``. ``asked`` is what ``looked_at`` asks of a box, from its points on.
 
     Turns within ``half`` rad of ``middle``; the centroid within ``bounds`` (x0, y0, x1, y1) and on ``held``
     ground. Boxes begin at ``first_mm`` half width and are halved down to ``least_mm``; a turn's half range is
@@ -158,14 +176,7 @@ def places(
                     across = a * math.sqrt(2.0)
                     if depth(x, y, held, held_starts) < -across:
                         continue
-                    if not may_lie(
-                        x,
-                        y,
-                        turn,
-                        across,
-                        h,
-                        *asked,
-                    ):
+                    if looked_at(x, y, turn, across, h, *asked) == NOTHING:
                         continue
                     if a <= least_mm:
                         if n == len(out):
@@ -213,17 +224,12 @@ def cells_with_places(
                     continue
                 x, y, a = low[0] + (2 * c + size) * half_mm, low[1] + (2 * r + size) * half_mm, size * half_mm
                 across = a * math.sqrt(2.0)
-                if depth(x, y, held, held_starts) < -across or not may_lie(
-                    x,
-                    y,
-                    turn,
-                    across,
-                    swing,
-                    *asked,
-                ):
+                on_held = depth(x, y, held, held_starts)
+                found = looked_at(x, y, turn, across, swing, *asked) if on_held >= -across else NOTHING
+                if found == NOTHING:
                     continue
-                if size == 1:
-                    out[r, c] = True
+                if size == 1 or (found == ALL and on_held > across):
+                    out[r : r + size, c : c + size] = True
                     continue
                 for k in range(4):
                     stack[top, 0] = r + (size // 2 if k & 1 else 0)
