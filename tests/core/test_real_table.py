@@ -271,10 +271,10 @@ def test_a_press_says_what_is_hide_and_what_is_table() -> None:
     top = straighten([image], table)
     at = table.views[0].to_table(table.views[0].to_picture(np.array([[10.0, -20.0]])))[0]
     assert at == pytest.approx([10.0, -20.0], abs=0.05)
-    assert len(find_hide(top, table).holes) == 1
-    hole = np.mean(find_hide(top, table).holes[0], axis=0)
-    assert find_hide(top, table, [Press(*map(float, hole), "stain")]).holes == ()
     found = find_hide(top, table)
+    assert len(found.holes) == 1
+    hole = np.mean(found.holes[0], axis=0)
+    assert find_hide(top, table, [Press(*map(float, hole), "stain")]).holes == ()
     assert find_chalk(top, found, presses=[Press(*map(float, hole), "stain")]).rings == ()
 
 
