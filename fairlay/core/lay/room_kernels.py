@@ -45,8 +45,9 @@ def read(field, origin, step, x, y):
 
 @njit(cache=True, nogil=True)
 def deepest_spot(x, y, cos, sin, across, swing, spots, body, body_starts, reach):
-    """How deep some spot lies in a body, less what a box's turns can move it: more than ``across`` and it
-    lies in it at every pose of the box, less than ``-across`` and it does at none. -inf where none is near.
+    """How deep the deepest of some spots lies in a body, in mm, less what a box's turns can move it there:
+    more than ``across`` and it lies in it at every pose of the box, less than ``-across`` and no part of the
+    box could be ruled out by it. -inf where none is near.
     """
     most, near = -math.inf, reach + across
     for i in range(len(spots)):
