@@ -147,15 +147,15 @@ def onto(found: Ring, truth: Ring) -> Callable[[Ring], Ring]:
     middle on middle).
     """
     target = Polygon(truth).exterior
+    shapely.prepare(target)
     points = shapely.get_coordinates(shapely.segmentize(Polygon(found).exterior, 3.0))
     turn, shift = (
         np.eye(2),
         np.array(Polygon(truth).centroid.coords[0]) - np.array(Polygon(found).centroid.coords[0]),
     )
     for _ in range(40):
-        near = shapely.get_coordinates(
-            target.interpolate(target.project(shapely.points(points @ turn + shift)))
-        )
+        pairs = shapely.shortest_line(target, shapely.points(points @ turn + shift))
+        near = shapely.get_coordinates(pairs)[::2]
         c, d = points.mean(axis=0), near.mean(axis=0)
         u, _, v = np.linalg.svd((points - c).T @ (near - d))
         turn = u @ np.diag([1.0, np.sign(np.linalg.det(u @ v))]) @ v

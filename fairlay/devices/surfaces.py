@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from fairlay.core.capture.check_page import CHECK_ABOVE_MM, CHECK_MM
 from fairlay.core.capture.grid_page import PAPERS_MM
 from fairlay.core.capture.marker_sheet import FIELDS, MARKER_MM, fields
-from fairlay.devices.lain import bands, filled, held, scale
+from fairlay.devices.lain import Lain, bands, filled, held, scale
 from fairlay.devices.optics import at_all
 from fairlay.devices.photograph import light_of
 
@@ -183,33 +183,41 @@ def lay_sheet(
     table: Floats, number: int, paper: str, x: float, y: float, turn_deg: float, px_per_mm: float
 ) -> None:
     """Lay a printed marker sheet on a table top, its marker's middle at (x, y) mm, in place."""
-    _lay(table, _sheet(number, paper), x, y, turn_deg, px_per_mm)
+    _lay(table, _sheet_seen(number, paper, x, y, turn_deg, px_per_mm, table.shape[:2]))
 
 
 def lay_check_page(table: Floats, paper: str, x: float, y: float, turn_deg: float, px_per_mm: float) -> None:
     """Lay the printed check page on a table top, its block's middle at (x, y) mm, in place."""
-    _lay(table, _check_page(paper), x, y, turn_deg, px_per_mm)
+    _lay(table, _seen(_check_page(paper), x, y, turn_deg, px_per_mm, table.shape[:2]))
 
 
-def _lay(
-    table: Floats,
+@lru_cache(maxsize=64)
+def _sheet_seen(
+    number: int, paper: str, x: float, y: float, turn_deg: float, px_per_mm: float, shape: tuple[int, int]
+) -> tuple[Floats, Lain]:
+    """A marker sheet where it lies; sheets are taped down, and stay for more than one picture."""
+    return _seen(_sheet(number, paper), x, y, turn_deg, px_per_mm, shape)
+
+
+def _seen(
     printed: tuple[Floats, float, float],
     x: float,
     y: float,
     turn_deg: float,
     px_per_mm: float,
-) -> None:
+    shape: tuple[int, int],
+) -> tuple[Floats, Lain]:
+    """What a printed sheet shows at the px of a raster ``shape`` (h, w) that it covers, and where it lies."""
     sheet, mx, my = printed
     t = np.radians(turn_deg)
     c, s = np.cos(t), np.sin(t)
-    h, w = table.shape[:2]
     k = SHEET_PX_PER_MM
     high, wide = sheet.shape
     corners = np.array([[-mx, -my], [wide - mx, -my], [wide - mx, high - my], [-mx, high - my]]) / k
     corners = corners @ np.array([[c, s], [-s, c]]) + [x, y]
-    on, x0, y0 = filled((h, w), [corners], px_per_mm)
+    on, x0, y0 = filled(shape, [corners], px_per_mm)
     if not on.size:
-        return
+        return on, (on, x0, y0)
     # Three places a pixel each way, so that its edges are where they are.
     fine = 3
     size = on.shape[::-1]
@@ -228,7 +236,13 @@ def _lay(
         flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
         borderMode=cv2.BORDER_REPLICATE,
     )
-    grey = cv2.resize(seen, size, interpolation=cv2.INTER_AREA)
-    part = table[y0 : y0 + size[1], x0 : x0 + size[0]]
+    return cv2.resize(seen, size, interpolation=cv2.INTER_AREA), (on, x0, y0)
+
+
+def _lay(table: Floats, seen: tuple[Floats, Lain]) -> None:
+    grey, (on, x0, y0) = seen
+    if not on.size:
+        return
+    part = table[y0 : y0 + on.shape[0], x0 : x0 + on.shape[1]]
     cover = at_all(on.astype(np.float32) / 255)
     part[:] = part * (1 - cover) + at_all(grey) * cover

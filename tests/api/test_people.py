@@ -77,6 +77,12 @@ def test_every_call_stands_in_the_table_once_and_the_handbook_says_the_same(work
     assert page.read_text() == as_page(), "fairlay may > docs/who-may-do-what.md"
 
 
+def test_the_front_ends_client_is_made_from_what_the_application_says_of_itself(workshop: TestClient) -> None:
+    assert isinstance(workshop.app, FastAPI)
+    document = Path(__file__).resolve().parents[2] / "ui" / "openapi.json"
+    assert json.loads(document.read_text()) == workshop.app.openapi(), "scripts/make_client"
+
+
 def test_each_role_may_do_what_the_table_says_and_nothing_else(shop: FastAPI, workshop: TestClient) -> None:
     told: set[str] = set()
     for role in ROLES:

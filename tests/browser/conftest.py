@@ -4,20 +4,24 @@ through it.
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from scripts.mariadb import free_port
 
+Call = Callable[..., Any]
+"""Calls a function of the front end by its name, on arguments and to an answer that JSON can say."""
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM = "/usr/bin/chromium"
 READY_S = 120
@@ -95,3 +99,31 @@ def page(browser: Browser) -> Iterator[Page]:
     yield own
     assert wrong == []
     own.close()
+
+
+@pytest.fixture(scope="session")
+def script(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    into = tmp_path_factory.mktemp("modules")
+    words = ["npx", "--no-install", "vite", "build", "--config", "vite.modules.config.ts", "--outDir"]
+    subprocess.run([*words, str(into), "--logLevel", "error"], cwd=ROOT / "ui", check=True)
+    return into / "modules.iife.js"
+
+
+def opened(browser: Browser, script: Path, zone: str) -> Iterator[Call]:
+    page = browser.new_page(timezone_id=zone, locale="en-GB")
+    page.add_script_tag(path=script)
+
+    def call(name: str, *args: Any) -> Any:
+        # As JSON: Playwright takes a deep value apart piece by piece, both ways.
+        said = page.evaluate(
+            f"(args) => JSON.stringify(modules.{name}(...JSON.parse(args)))", json.dumps(args)
+        )
+        return None if said is None else json.loads(said)
+
+    yield call
+    page.close()
+
+
+@pytest.fixture(scope="session")
+def call(browser: Browser, script: Path) -> Iterator[Call]:
+    yield from opened(browser, script, "Europe/Berlin")

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from tests.browser.test_modules import Call, call, script  # noqa: F401 — fixtures
+from tests.browser.conftest import Call
 
 
 def _change(kind: str, of: str = "", to: float = 0.0, way: str = "") -> dict[str, Any]:
     return {"kind": kind, "of": of, "to": to, "way": way}
 
 
-def test_questions_are_asked_each_or_together_and_a_lane_is_one_whatever_its_width(call: Call) -> None:  # noqa: F811
+def test_questions_are_asked_each_or_together_and_a_lane_is_one_whatever_its_width(call: Call) -> None:
     changes = [_change("marks", "seat", 1), _change("lane", to=90, way="first")]
     assert call("asking.asksBy", changes, "each") == [[c] for c in changes]
     assert call("asking.asksBy", changes, "together") == [changes]
@@ -19,7 +19,7 @@ def test_questions_are_asked_each_or_together_and_a_lane_is_one_whatever_its_wid
     assert call("asking.idOf", changes[0]) != call("asking.idOf", _change("marks", "seat", 2))
 
 
-def test_what_saves_most_comes_first_and_what_was_refused_saves_nothing(call: Call) -> None:  # noqa: F811
+def test_what_saves_most_comes_first_and_what_was_refused_saves_nothing(call: Call) -> None:
     def answer(reckoned: float, refused: str = "") -> dict[str, Any]:
         return {"changes": [], "reckoned": reckoned, "refused": refused}
 
@@ -31,7 +31,7 @@ def test_what_saves_most_comes_first_and_what_was_refused_saves_nothing(call: Ca
     assert call("asking.bySaving", []) == []
 
 
-def test_what_was_sent_waits_no_longer_and_names_are_never_the_same(call: Call) -> None:  # noqa: F811
+def test_what_was_sent_waits_no_longer_and_names_are_never_the_same(call: Call) -> None:
     waiting = [{"id": f"t{k}"} for k in range(5)]
     assert call("ticks.without", waiting, waiting[1:3]) == [waiting[0], *waiting[3:]]
     names = {call("ticks.freshId") for _ in range(50)}

@@ -11,7 +11,7 @@ from shapely.geometry import Point, Polygon
 from shapely.ops import nearest_points
 
 from fairlay.core.shapes.placing import Placing, place_points
-from tests.browser.test_modules import Call, call, script  # noqa: F401 — fixtures
+from tests.browser.conftest import Call
 from tests.effort import tried
 
 LIT = [
@@ -34,7 +34,7 @@ LIT = [
     ],
 )
 def test_a_piece_settles_on_what_is_lit(
-    call: Call,  # noqa: F811
+    call: Call,
     wanted: tuple[float, float],
     near: float,
     at: tuple[float, float],
@@ -43,7 +43,7 @@ def test_a_piece_settles_on_what_is_lit(
     assert (found["x"], found["y"]) == pytest.approx(at, abs=1e-9) and found["fair"]
 
 
-def test_it_settles_as_near_as_can_be_and_home_is_always_a_place(call: Call) -> None:  # noqa: F811
+def test_it_settles_as_near_as_can_be_and_home_is_always_a_place(call: Call) -> None:
     rng = np.random.default_rng(4)
     shape = Polygon(LIT[0][0], LIT[0][1:]).union(Polygon(LIT[1][0]))
     for _ in range(tried(40, 1000)):
@@ -58,7 +58,7 @@ def test_it_settles_as_near_as_can_be_and_home_is_always_a_place(call: Call) -> 
     assert call("hand.settled", [], {"x": 1, "y": 1}, 3) is None
 
 
-def test_a_held_piece_lies_as_the_core_lays_it(call: Call) -> None:  # noqa: F811
+def test_a_held_piece_lies_as_the_core_lays_it(call: Call) -> None:
     for turn in (0.0, 33.5, 180.0, 271.0):
         for mirrored in (False, True):
             m = call("hand.matrixAt", {"x": 12, "y": -7}, turn, mirrored)
@@ -70,7 +70,7 @@ def test_a_held_piece_lies_as_the_core_lays_it(call: Call) -> None:  # noqa: F81
             )
 
 
-def test_the_hand_is_turned_turned_over_and_left(call: Call) -> None:  # noqa: F811
+def test_the_hand_is_turned_turned_over_and_left(call: Call) -> None:
     held: Any = {
         "piece": "a",
         "copy": 0,
@@ -113,7 +113,7 @@ def _lay(**placed: int) -> Any:
     return {"head": 4, "pieces": pieces, "state": {"placements": lies, "seen": "r4"}}
 
 
-def test_the_tray_has_what_has_no_place_yet(call: Call) -> None:  # noqa: F811
+def test_the_tray_has_what_has_no_place_yet(call: Call) -> None:
     lay = _lay(seat=2, mitt=4)
     assert [(t["piece"]["id"], t["left"]) for t in call("hand.tray", lay)] == [("seat", 1), ("tab", 9)]
     seat, mitt, *_ = lay["pieces"]
@@ -124,7 +124,7 @@ def test_the_tray_has_what_has_no_place_yet(call: Call) -> None:  # noqa: F811
     assert call("hand.nextIsMirrored", _lay(mitt=1), mitt) and not call("hand.nextIsMirrored", _lay(), mitt)
 
 
-def test_what_is_put_down_shows_at_once_and_lays_differ_by_it(call: Call) -> None:  # noqa: F811
+def test_what_is_put_down_shows_at_once_and_lays_differ_by_it(call: Call) -> None:
     lay = _lay(seat=2, mitt=1)
     moved = {**lay["state"]["placements"][0], "matrix": {"e": 50, "f": 0}}
     after = call("hand.withPut", lay, [moved], ["mitt#0"], 5)

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import math
-import subprocess
-from collections.abc import Callable, Iterator
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -14,31 +12,10 @@ import pytest
 from playwright.sync_api import Browser
 from shapely.geometry import LineString, Polygon
 
-from tests.browser.conftest import ROOT
+from tests.browser.conftest import Call, opened
 from tests.effort import tried
 
-Call = Callable[..., Any]
 INCH = 25.4
-
-
-@pytest.fixture(scope="module")
-def script(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    into = tmp_path_factory.mktemp("modules")
-    words = ["npx", "--no-install", "vite", "build", "--config", "vite.modules.config.ts", "--outDir"]
-    subprocess.run([*words, str(into), "--logLevel", "error"], cwd=ROOT / "ui", check=True)
-    return into / "modules.iife.js"
-
-
-def opened(browser: Browser, script: Path, zone: str) -> Iterator[Call]:
-    page = browser.new_page(timezone_id=zone, locale="en-GB")
-    page.add_script_tag(path=script)
-    yield lambda name, *args: page.evaluate(f"(args) => modules.{name}(...args)", list(args))
-    page.close()
-
-
-@pytest.fixture(scope="module")
-def call(browser: Browser, script: Path) -> Iterator[Call]:
-    yield from opened(browser, script, "Europe/Berlin")
 
 
 @pytest.mark.parametrize(

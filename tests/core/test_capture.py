@@ -260,7 +260,7 @@ def ruled(every: dict[int, float], cells: int, px: int) -> np.ndarray:
     ],
 )
 def test_squares_between_heavy_lines_are_meant(every: dict[int, float], said: float, square: float) -> None:
-    cells, px = 40, 24
+    cells, px = 30, 20
     found = trace(ruled(every, cells, px), Said(square_mm=said))
     (part,) = found.parts
     assert part.area_mm2 == pytest.approx(12 * 24 * square**2, rel=0.02)

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import product
 
 import cv2
 import numpy as np
@@ -18,6 +19,7 @@ from fairlay.core.capture.table import TableSeen, TableTop
 from fairlay.core.errors import BadPicture
 from fairlay.core.shapes.rings import Ring
 from fairlay.demo.hide_tables import CHALK, LEATHERS, arrow, chalk_ring
+from tests.effort import some
 
 SIZE = (420, 700)
 """Height and width of the little table, in mm and px."""
@@ -75,21 +77,22 @@ def overlap(a: Ring, b: Ring) -> float:
     return float(p.intersection(q).area / max(p.area, q.area))
 
 
-@pytest.mark.parametrize("strength", [0.5, 0.9])
-@pytest.mark.parametrize("chalk", ["white", "blue", "red"])
 @pytest.mark.parametrize("colour", list(LEATHERS))
-def test_every_chalk_is_told_on_every_leather(colour: str, chalk: str, strength: float) -> None:
-    if (colour, chalk) == ("white", "white"):
-        pytest.skip("nobody sees it")
-    rng = np.random.default_rng(len(colour) * 7 + len(chalk))
+def test_every_chalk_is_told_on_every_leather(colour: str) -> None:
+    rng = np.random.default_rng(len(colour) * 7)
     image = leather(colour, rng)
-    ring = chalk_ring(300, 200, 80, 64, rng)
-    drawn(image, ring, chalk, rng, strength)
+    rings = []
+    for k, (chalk, strength) in enumerate(product(("white", "blue", "red"), (0.5, 0.9))):
+        if (colour, chalk) != ("white", "white"):  # which nobody sees
+            ring = chalk_ring(150 + 200 * (k // 2), 135 + 150 * (k % 2), 80, 64, rng)
+            drawn(image, ring, chalk, rng, strength)
+            rings.append((chalk, ring))
     found = look(image)
-    assert len(found.rings) == 1, (colour, chalk)
-    (one,) = found.rings
-    assert one.chalk == chalk and one.severity == SEVERITY[chalk] and overlap(one.outline, ring) > 0.85
-    assert 0 <= one.sure <= 1
+    assert len(found.rings) == len(rings)
+    for chalk, ring in rings:
+        one = max(found.rings, key=lambda r: overlap(r.outline, ring))
+        assert overlap(one.outline, ring) > 0.85 and 0 <= one.sure <= 1
+        assert one.chalk == chalk and one.severity == SEVERITY[chalk]
 
 
 @pytest.mark.parametrize("colour", list(LEATHERS))
@@ -110,8 +113,9 @@ def test_rings_of_any_size_are_found_open_a_little_or_not(across: float, gap: fl
     assert overlap(one.outline, ring) > (0.6 if across < 30 else 0.75)
 
 
-@pytest.mark.parametrize("across", [9.0, 12.0, 15.0, 18.0])
-@pytest.mark.parametrize("chalk", ["white", "blue", "red"])
+@pytest.mark.parametrize(
+    ("across", "chalk"), some(product((9.0, 12.0, 15.0, 18.0), ("white", "blue", "red")), 2)
+)
 def test_a_ring_so_small_that_its_line_fills_it_is_shown_to_be_looked_at(across: float, chalk: str) -> None:
     rng = np.random.default_rng(round(across))
     image = leather("chestnut", rng)
@@ -199,9 +203,10 @@ def test_scars_stains_and_glare_are_no_chalk() -> None:
     assert found.rings == () and found.lines == ()
 
 
-@pytest.mark.parametrize("added", [40, 75, 100])
-@pytest.mark.parametrize("chalk", ["white", "blue", "red"])
-@pytest.mark.parametrize("colour", ["chestnut", "black", "oxblood"])
+@pytest.mark.parametrize(
+    ("colour", "chalk", "added"),
+    some(product(("chestnut", "black", "oxblood"), ("white", "blue", "red"), (40, 75, 100)), 2),
+)
 def test_a_ring_in_a_lamps_shine_is_found_and_the_shine_told(colour: str, chalk: str, added: int) -> None:
     rng = np.random.default_rng(21)
     image = leather(colour, rng)

@@ -172,18 +172,15 @@ def _level(
     edges = [found for found in (_field_edges(grey, n, c) for n, c, _ in read) if found is not None]
     if sum(len(e[0]) for e in edges) < LEAST_EDGES:
         return USUAL_LEVEL
-    shifts = []
-    for level in LEVELS:
+    shifts: list[float] = []
+    for k, level in enumerate(LEVELS):
         shift = _shift(edges, float(level))
         if shift is None:
             return USUAL_LEVEL
+        if shifts and shifts[-1] < 0 <= shift:
+            return float(LEVELS[k - 1] - shifts[-1] / (shift - shifts[-1]) * (level - LEVELS[k - 1]))
         shifts.append(shift)
-    found = np.array(shifts)
-    up = np.flatnonzero((found[:-1] < 0) & (found[1:] >= 0))
-    if not len(up):
-        return float(LEVELS[np.abs(found).argmin()])
-    k = int(up[0])
-    return float(LEVELS[k] - found[k] / (found[k + 1] - found[k]) * (LEVELS[k + 1] - LEVELS[k]))
+    return float(LEVELS[np.abs(shifts).argmin()])
 
 
 def _shift(edges: list[tuple[Floats, Floats, Profiles]], level: float) -> float | None:

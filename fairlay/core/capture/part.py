@@ -330,7 +330,8 @@ def _score(
     )
     spread = spread + shadow * SHADOW_SPREAD**2 + np.eye(3) * 1e-4
     w = np.linalg.solve(spread, middle - bare)
-    score = np.asarray(((seen - bare) @ w.astype(np.float32)) / float(w @ (middle - bare)), np.float32)
+    w /= float(w @ (middle - bare))
+    score = np.asarray(cv2.transform(seen, w[None]), np.float32) - np.float32(w @ bare)
     return score, float(np.ptp(middle)) < NEUTRAL_SPAN
 
 
