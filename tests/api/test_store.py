@@ -175,7 +175,7 @@ def test_a_killed_worker_process_loses_nothing(
     if back_end == "redis":
         env[QUEUE_URL_VARIABLE] = request.getfixturevalue("redis_url")
     lay_id = _lay_id()
-    job_id = jobs.add_job(lay_id, 4.0, 1, LayWork(base=1))
+    job_id = jobs.add_job(lay_id, 6.0, 1, LayWork(base=1))
 
     def worker() -> subprocess.Popen[bytes]:
         with (tmp_path / "worker.log").open("ab") as said:

@@ -243,3 +243,12 @@ def test_what_found_no_place_is_proved_to_have_none(page: Page, address: str) ->
     expect(room).to_contain_text("No Camp chair", timeout=60_000)
     expect(room).to_contain_text("other leather is needed")
     expect(room.get_by_role("button")).to_have_count(0)
+    # Whole articles are counted by another lay of the same hide.
+    page.get_by_role("link", name="As many whole articles as go").click()
+    expect(page.get_by_role("radio", name="As many whole articles as go")).to_be_checked()
+    expect(page.get_by_text("onto 0.24 m² of usable leather")).to_be_visible()
+    page.get_by_role("radio", name="Everything, from the least leather").check()
+    too_little = page.get_by_role("status").filter(has_text="Not everything can lie on so little")
+    too_little.get_by_role("button", name="Rather whole articles").click()
+    expect(page.get_by_role("radio", name="As many whole articles as go")).to_be_checked()
+    expect(too_little).to_have_count(0)

@@ -226,7 +226,12 @@ def test_every_correction_of_a_seen_hide_can_be_undone(call: Call) -> None:
 def test_a_lay_follows_what_changed_of_it_and_asks_anew_where_it_missed_something(call: Call) -> None:
     rng = np.random.default_rng(5)
     lies: dict[tuple[str, int], dict[str, Any]] = {}
-    lay = {"state": {"seen": "r1", "placements": []}, "head": 1}
+    pieces = [
+        {"id": "tab", "part_of": None, "quantity": 12, "placed": 0},
+        {"id": "back", "part_of": None, "quantity": 3, "placed": 0},
+        {"id": "back 1/2", "part_of": "back", "quantity": 3, "placed": 0},
+    ]
+    lay = {"state": {"seen": "r1", "placements": []}, "head": 1, "pieces": pieces}
     for number in range(2, 2 + tried(20, 500)):
         here = list(lies)
         up = [here[i] for i in rng.permutation(len(here))[: int(rng.integers(0, 3))]]
@@ -240,12 +245,13 @@ def test_a_lay_follows_what_changed_of_it_and_asks_anew_where_it_missed_somethin
             "seen": f"r{number}",
             "up": [{"piece": p, "copy_number": c} for p, c in up],
             "down": list(down.values()),
-            **{"unplaced": [], "figures": {}, "per_hide": []},
+            **{"unplaced": [{"piece": "back", "count": number % 4}], "figures": {}, "per_hide": []},
         }
         assert call("lay.applied", lay, {**delta, "was": "r0"}) is None
         lay = call("lay.applied", lay, delta)
         shown = {(p["piece"], p["copy_number"]): p for p in lay["state"]["placements"]}
         assert shown == lies and len(lay["state"]["placements"]) == len(lies)
+        assert [p["placed"] for p in lay["pieces"]] == [len(lies), 3 - number % 4, 0]
         held = None
         walked = []
         for _ in lies:

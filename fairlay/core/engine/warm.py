@@ -50,7 +50,7 @@ def warm_kernels() -> None:
             grain=Grain(0.0, 10.0, True),
         ),
         Piece("b", square / 3, 8, pair=True, grain=Grain(0.0, 5.0, True)),
-        Piece("c", square / 8, 500),
+        Piece("c", square / 8, 60),
     )
     side = Job("warm", (hide,), pieces, Policy(1.0, "local"), seconds=1e9)
     _lay(side, 2)

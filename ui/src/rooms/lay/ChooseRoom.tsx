@@ -13,7 +13,25 @@ const AIMS = [
   { value: 'fill', name: 'Fill these hides' },
 ] as const
 
-/** Before laying: which hides, and to what end. */
+type Aim = (typeof AIMS)[number]['value']
+
+/** The page that lays a batch's material anew: on hides and with batches by their numbers, to an end. */
+export function chooseFor(
+  batchId: number,
+  material: string,
+  as: { hides: string[]; beside: string[]; aim: Aim },
+): string {
+  const search = new URLSearchParams({ batch: String(batchId), material, aim: as.aim })
+  as.hides.forEach((number) => {
+    search.append('hide', number)
+  })
+  as.beside.forEach((number) => {
+    search.append('with', number)
+  })
+  return `/lay/new?${search.toString()}`
+}
+
+/** Before laying: which hides, and to what end. What the address says of them is chosen to begin with. */
 export function ChooseRoom() {
   const [search] = useSearchParams()
   const batchId = Number(search.get('batch'))
@@ -26,10 +44,18 @@ export function ChooseRoom() {
   const rack = server.useQuery('get', '/api/leather')
   const need = batch.data?.materials.find((m) => m.material === material)
   const [changed, setChanged] = useState<number[] | null>(null)
-  const [beside, setBeside] = useState<number[]>([])
+  const [besides, setBesides] = useState<number[] | null>(null)
   const [said, setSaid] = useState<Record<number, Wish>>({})
-  const [aim, setAim] = useState<(typeof AIMS)[number]['value']>('order')
-  const chosen = changed ?? need?.offers.filter((o) => o.chosen).map((o) => o.hide_id) ?? []
+  const [aim, setAim] = useState<Aim>(
+    AIMS.find((a) => a.value === search.get('aim'))?.value ?? 'order',
+  )
+  const [onHides, withBatches] = [search.getAll('hide'), search.getAll('with')]
+  const asked = need?.offers.filter((o) =>
+    onHides.length > 0 ? onHides.includes(o.number) : o.chosen,
+  )
+  const chosen = changed ?? asked?.map((o) => o.hide_id) ?? []
+  const shares = need?.shares_with.filter((s) => withBatches.includes(s.number))
+  const beside = besides ?? shares?.map((s) => s.batch_id) ?? []
   const begin = useMutation({
     mutationFn: async (shared: boolean) => {
       const made = await told(
@@ -147,7 +173,7 @@ export function ChooseRoom() {
                   className="size-5"
                   checked={beside.includes(s.batch_id)}
                   onChange={(e) => {
-                    setBeside(
+                    setBesides(
                       e.target.checked
                         ? [...beside, s.batch_id]
                         : beside.filter((b) => b !== s.batch_id),
@@ -176,6 +202,21 @@ export function ChooseRoom() {
             </label>
           ))}
         </fieldset>
+        {aim === 'order' && chosen.length > 0 && need.area_m2 > area && (
+          <p
+            role="status"
+            className="mt-2 flex flex-wrap items-center gap-4 border-l-4 border-brass bg-brass/15 px-3 py-1"
+          >
+            Not everything can lie on so little: as many pieces as go are laid, small ones first.
+            <Button
+              onClick={() => {
+                setAim('sets')
+              }}
+            >
+              Rather whole articles
+            </Button>
+          </p>
+        )}
         <Trouble error={begin.error} onPaper />
         <div className="mt-3 flex items-center gap-5">
           <Button

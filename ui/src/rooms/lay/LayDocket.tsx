@@ -6,6 +6,7 @@ import { Button, Figure, Trouble, Said } from '../../parts/controls'
 import { percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
 import { useMay } from '../people/me'
+import { chooseFor } from './ChooseRoom'
 import { CompareLays } from './CompareLays'
 import type { Lay } from './lay'
 import { LayIt } from './LayIt'
@@ -129,7 +130,9 @@ export function LayDocket({
               </button>
             ))}
           </div>
-          {leatherBy === 'went' && !isLive(job) && f.placed > 0 ? (
+          {isLive(job) ? (
+            <p className="pt-1 text-sm text-ink-soft">It is reckoned once the laying ends.</p>
+          ) : leatherBy === 'went' && f.placed > 0 ? (
             <Went lay={lay} hide={hide} onLight={onLight} />
           ) : (
             <ByClass lay={lay} hide={hide} />
@@ -164,6 +167,7 @@ export function LayDocket({
             {rested && !practised && lay.state.unplaced.length > 0 && f.placed > 0 && (
               <RoomFor key={lay.head} layId={lay.id} busy={isLive(job)} />
             )}
+            {mayRun && !isLive(job) && <WholeInstead lay={lay} />}
             <ul aria-label="Found no place">
               {lay.state.unplaced.map((u) => (
                 <li
@@ -201,6 +205,26 @@ export function LayDocket({
         </div>
       </div>
     </section>
+  )
+}
+
+/**
+ * Where an order has too little leather, what lies counts by its area: whole articles are counted
+ * instead by another lay of the same hides.
+ */
+function WholeInstead({ lay }: { lay: Lay }) {
+  const { sets, sets_wanted, placed } = lay.state.figures
+  const short = Object.entries(sets).some(([name, made]) => made < (sets_wanted[name] ?? 0))
+  if (lay.objective !== 'order' || lay.state.unplaced.length === 0 || placed === 0 || !short)
+    return null
+  const hides = lay.hides.map((h) => h.number)
+  return (
+    <Link
+      className="mb-1 inline-flex min-h-11 w-full items-center justify-center rounded-sm border border-ink/40 px-2 text-center hover:bg-ink/5"
+      to={chooseFor(lay.batch_id, lay.material, { hides, beside: lay.with_batches, aim: 'sets' })}
+    >
+      As many whole articles as go
+    </Link>
   )
 }
 

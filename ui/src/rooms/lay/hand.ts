@@ -1,6 +1,6 @@
 import type { At } from '../../hide/places'
 import type { Schemas } from '../../api/client'
-import { keyOf, type Lay, type Piece, type Placement } from './lay'
+import { counted, keyOf, type Lay, type Piece, type Placement } from './lay'
 
 /** A piece in the hand: how it is held, and where it settles on lit ground; no screen, no server. */
 
@@ -150,8 +150,7 @@ export function tray(lay: Lay): { piece: Piece; left: number }[] {
 export function withPut(lay: Lay, put: Placement[], taken: string[], head: number): Lay {
   const gone = new Set([...taken, ...put.map(keyOf)])
   const placements = [...lay.state.placements.filter((p) => !gone.has(keyOf(p))), ...put]
-  const counts = new Map<string, number>()
-  for (const p of placements) counts.set(p.piece, (counts.get(p.piece) ?? 0) + 1)
+  const counts = counted(placements)
   const pieces = lay.pieces.map((p) => ({ ...p, placed: counts.get(p.id) ?? 0 }))
   return { ...lay, head, pieces, state: { ...lay.state, placements } }
 }

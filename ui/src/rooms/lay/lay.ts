@@ -24,7 +24,21 @@ export function applied(lay: Lay, delta: Delta): Lay | null {
   for (const p of delta.down) lies.set(keyOf(p), p)
   const { unplaced, figures, per_hide, seen, unfair } = delta
   const placements = [...lies.values()]
-  return { ...lay, state: { seen, placements, unplaced, figures, per_hide, unfair } }
+  const count = counted(placements)
+  const missing = new Map(unplaced.map((u) => [u.piece, u.count]))
+  const inParts = new Set(lay.pieces.map((p) => p.part_of))
+  // What may be made in parts lies where its parts do: how many are missing tells.
+  const placed = (p: Piece) =>
+    inParts.has(p.id) ? p.quantity - (missing.get(p.id) ?? 0) : (count.get(p.id) ?? 0)
+  const pieces = lay.pieces.map((p) => ({ ...p, placed: placed(p) }))
+  return { ...lay, pieces, state: { seen, placements, unplaced, figures, per_hide, unfair } }
+}
+
+/** How many lie of each piece. */
+export function counted(placements: Placement[]): Map<string, number> {
+  const counts = new Map<string, number>()
+  for (const p of placements) counts.set(p.piece, (counts.get(p.piece) ?? 0) + 1)
+  return counts
 }
 
 /** Whether a state is a revision of the lay, and not what a search has found so far. */
