@@ -86,9 +86,12 @@ class SharesWith(BaseModel):
 
 
 class MaterialNeed(BaseModel):
+    """What a batch cuts from one material; ``ordered_m2`` of ``area_m2`` must lie, the rest fills gaps."""
+
     material: str
     pieces: int
     area_m2: float
+    ordered_m2: float
     chosen_m2: float
     likely_m2: float | None = None
     items: list[PieceNeed]

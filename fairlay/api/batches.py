@@ -351,6 +351,7 @@ def _material(
         material=need.material,
         pieces=need.pieces,
         area_m2=need.area_m2,
+        ordered_m2=need.ordered_m2,
         chosen_m2=sum(o.usable_m2 for o in offers if o.chosen),
         likely_m2=need.area_m2 / taken if (taken := learned.yield_taken(need.material)) else None,
         offers=offers,

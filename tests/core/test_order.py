@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from shapely.geometry import Point, Polygon
@@ -27,6 +29,12 @@ def test_a_batch_needs_each_material_of_its_articles() -> None:
     assert set(needs) == {BODY, STRAP, LINING}
     assert needs[STRAP].pieces == 6
     assert needs[STRAP].area_m2 == pytest.approx(6 * YARD["camp-chair"].pieces[2].pattern.area_mm2 / 1e6)
+    assert needs[STRAP].ordered_m2 == needs[STRAP].area_m2
+    filling = [lines[0], replace(lines[1], filler=True)]
+    body_need = next(n for n in needs_of_batch(filling) if n.material == BODY)
+    chairs = next(n for n in needs_of_batch(lines[:1]) if n.material == BODY)
+    assert body_need.area_m2 == pytest.approx(needs[BODY].area_m2), "what fills gaps is cut as well"
+    assert body_need.ordered_m2 == pytest.approx(chairs.area_m2), "but need not lie"
     body = {p.id: p for p in pieces_of_batch(lines, BODY)}
     assert (
         body["camp-chair/washer"].quantity == 24

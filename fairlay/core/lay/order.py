@@ -77,11 +77,14 @@ def cutlist(article: Article, ways: tuple[tuple[str, str], ...] = (), revision: 
 
 @dataclass(frozen=True)
 class Need:
-    """What a batch needs of one material: pieces, and their area before any waste, in m2."""
+    """What a batch needs of one material: pieces, and their area before any waste, in m2, of which
+    ``ordered_m2`` must lie and the rest fills gaps.
+    """
 
     material: str
     pieces: int
     area_m2: float
+    ordered_m2: float
 
 
 @dataclass(frozen=True)
@@ -152,7 +155,10 @@ def needs_of_batch(lines: Sequence[Line]) -> tuple[Need, ...]:
         pieces = pieces_of_batch(lines, material)
         out.append(
             Need(
-                material, sum(p.quantity for p in pieces), sum(p.quantity * p.area_mm2 for p in pieces) / 1e6
+                material,
+                sum(p.quantity for p in pieces),
+                sum(p.quantity * p.area_mm2 for p in pieces) / 1e6,
+                sum(p.quantity * p.area_mm2 for p in pieces if not p.filler) / 1e6,
             )
         )
     return tuple(out)

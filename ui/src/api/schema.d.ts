@@ -6215,7 +6215,10 @@ export interface components {
                 number
             ][];
         };
-        /** MaterialNeed */
+        /**
+         * MaterialNeed
+         * @description What a batch cuts from one material; ``ordered_m2`` of ``area_m2`` must lie, the rest fills gaps.
+         */
         MaterialNeed: {
             /** Area M2 */
             area_m2: number;
@@ -6231,6 +6234,8 @@ export interface components {
             material: string;
             /** Offers */
             offers: components["schemas"]["LeatherOffer"][];
+            /** Ordered M2 */
+            ordered_m2: number;
             /** Pieces */
             pieces: number;
             /** Shares With */

@@ -11,6 +11,12 @@ const LOOKS: Record<Look, string> = {
   stop: 'bg-ink text-chalk hover:bg-black font-semibold',
 }
 
+const BUTTON =
+  'inline-flex min-h-11 items-center justify-center gap-2 rounded-sm px-4 whitespace-nowrap'
+
+/** What a link looks like that stands among buttons. */
+export const LIKE_A_BUTTON = `${BUTTON} ${LOOKS.paper}`
+
 /** A button: brass for the next act, paper or bench for the others, ink for stopping. */
 export function Button({
   look = 'paper',
@@ -20,7 +26,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`inline-flex min-h-11 items-center justify-center gap-2 rounded-sm px-4 whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-45 ${LOOKS[look]} ${className}`}
+      className={`${BUTTON} disabled:cursor-not-allowed disabled:opacity-45 ${LOOKS[look]} ${className}`}
       {...rest}
     />
   )

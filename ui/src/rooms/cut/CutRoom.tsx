@@ -2,7 +2,7 @@ import { useRef, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { server } from '../../api/client'
 import { HideView, type ViewHandle } from '../../hide/HideView'
-import { Button, Figure, Said, Trouble, Waiting } from '../../parts/controls'
+import { Button, Figure, LIKE_A_BUTTON, Said, Trouble, Waiting } from '../../parts/controls'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
 import { useMay } from '../people/me'
@@ -152,7 +152,7 @@ function Planned({ sheet }: { sheet: Sheet }) {
                 {done === 0 ? 'To the bench' : 'Go on at the bench'}
               </Button>
               <a
-                className="inline-flex min-h-11 items-center justify-center rounded-sm border border-ink/40 px-4 hover:bg-ink/8"
+                className={LIKE_A_BUTTON}
                 href={`/api/cut/${sheet.id}/docket.pdf`}
                 target="_blank"
                 rel="noreferrer"

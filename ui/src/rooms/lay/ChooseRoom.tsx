@@ -202,7 +202,7 @@ export function ChooseRoom() {
             </label>
           ))}
         </fieldset>
-        {aim === 'order' && chosen.length > 0 && need.area_m2 > area && (
+        {aim === 'order' && chosen.length > 0 && need.ordered_m2 > area && (
           <p
             role="status"
             className="mt-2 flex flex-wrap items-center gap-4 border-l-4 border-brass bg-brass/15 px-3 py-1"

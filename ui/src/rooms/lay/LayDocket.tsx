@@ -2,7 +2,7 @@ import { DropdownMenu } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { server } from '../../api/client'
-import { Button, Figure, Trouble, Said } from '../../parts/controls'
+import { Button, Figure, LIKE_A_BUTTON, Said, Trouble } from '../../parts/controls'
 import { percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
 import { useMay } from '../people/me'
@@ -196,7 +196,7 @@ export function LayDocket({
           <Exports layId={lay.id} />
           <CompareLays lay={lay} hide={hide} />
           <Link
-            className="inline-flex min-h-11 items-center justify-center rounded-sm border border-ink/40 px-4 hover:bg-ink/5"
+            className={LIKE_A_BUTTON}
             to={`/lay/${lay.id}/templates/${encodeURIComponent(hide)}`}
           >
             Templates
@@ -209,18 +209,21 @@ export function LayDocket({
 }
 
 /**
- * Where an order has too little leather, what lies counts by its area: whole articles are counted
- * instead by another lay of the same hides.
+ * An order counts pieces. Where they lie strewn over articles that are not whole, another lay of the
+ * same hides counts those; where one article alone lacks something, it could hardly do better.
  */
 function WholeInstead({ lay }: { lay: Lay }) {
   const { sets, sets_wanted, placed } = lay.state.figures
-  const short = Object.entries(sets).some(([name, made]) => made < (sets_wanted[name] ?? 0))
+  const short = Object.entries(sets).some(([name, made]) => {
+    const missing = (sets_wanted[name] ?? 0) - made
+    return missing > 1 || (missing === 1 && made === 0)
+  })
   if (lay.objective !== 'order' || lay.state.unplaced.length === 0 || placed === 0 || !short)
     return null
   const hides = lay.hides.map((h) => h.number)
   return (
     <Link
-      className="mb-1 inline-flex min-h-11 w-full items-center justify-center rounded-sm border border-ink/40 px-2 text-center hover:bg-ink/5"
+      className={`${LIKE_A_BUTTON} mb-1 w-full`}
       to={chooseFor(lay.batch_id, lay.material, { hides, beside: lay.with_batches, aim: 'sets' })}
     >
       As many whole articles as go
