@@ -47,8 +47,8 @@ from fairlay.store.work_asked import LayWork
 from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays", tags=["lays"])
-LOOK_EVERY_S, LOOK_SELDOM_S = 0.35, 1.2
-"""How often a lay is looked at while it is laid, and while it is not."""
+LOOK_OFTEN_S, LOOK_EVERY_S, LOOK_SELDOM_S = 0.1, 0.35, 1.2
+"""How often a lay is looked at while nothing of it was found yet, while it is laid, and while it is not."""
 
 
 @router.get("")
@@ -213,9 +213,15 @@ async def lay_events(lay_id: int, request: Request, seen: str = "") -> EventSour
             if job is not None and (job.id, job.version) != told:
                 told = (job.id, job.version)
                 yield ServerSentEvent(job.model_dump_json(), event="job")
-            await asyncio.sleep(LOOK_EVERY_S if job is not None and job.state in LIVE else LOOK_SELDOM_S)
+            await asyncio.sleep(_look_in_s(job))
 
     return EventSourceResponse(changes(), ping=15)
+
+
+def _look_in_s(job: JobOut | None) -> float:
+    if job is None or job.state not in LIVE:
+        return LOOK_SELDOM_S
+    return LOOK_EVERY_S if job.history else LOOK_OFTEN_S
 
 
 def _newer(lay_id: int, known: str) -> tuple[LaidState | None, JobOut | None]:

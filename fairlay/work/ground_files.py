@@ -7,6 +7,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
@@ -19,7 +20,7 @@ from shapely import from_wkb, to_wkb
 from shapely.errors import ShapelyError
 
 from fairlay import core
-from fairlay.core.engine.ground import Ground, HideGround
+from fairlay.core.engine.ground import Compiled, Ground, HideGround
 
 MOST_BYTES = 1_000_000_000
 """Of all files; those longest unused go first."""
@@ -27,6 +28,29 @@ SHARE_LEFT = 0.8
 """Where there are more, so many go that this share is left: they are not counted at each."""
 COUNTED = 50
 """How many files are written between two counts."""
+
+
+class WrittenLater:
+    """Ground files that are written beside a search, which does not wait for them; what is written may not be
+    found at once. Leaving it waits for the last.
+    """
+
+    def __init__(self, files: GroundFiles) -> None:
+        self.files, self.writer = files, ThreadPoolExecutor(1, "grounds")
+
+    def __enter__(self) -> WrittenLater:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.writer.shutdown()
+
+    def get(self, key: bytes) -> HideGround | None:
+        """Return the ground kept under a key, None where there is none that can be read."""
+        return self.files.get(key)
+
+    def put(self, key: bytes, ground: HideGround) -> None:
+        """Have a ground kept under a key soon."""
+        self.writer.submit(self.files.put, key, ground)
 
 
 class GroundFiles:
@@ -95,13 +119,13 @@ def _read(held: dict[str, NDArray[Any]]) -> HideGround:
     def compiled(which: str) -> Ground:
         return Ground(**{name: held[f"{which}_{name}"] for name in Ground._fields})
 
-    return HideGround(
+    own = Compiled(
         compiled("fair"),
         compiled("off_show") if "off_show_pts" in held else None,
-        float(held["area"]),
-        from_wkb(held["region"].tobytes()),
         held["pool"].astype(np.float32, copy=False),
     )
+    nbytes = sum(held[name].nbytes for name in ("fair_field", "off_show_field", "pool") if name in held)
+    return HideGround(from_wkb(held["region"].tobytes()), float(held["area"]), nbytes, lambda: own)
 
 
 @lru_cache(maxsize=1)

@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import asdict, replace
 from pathlib import Path
 
@@ -21,7 +22,7 @@ from fairlay.store.jobs import Lost
 from fairlay.store.lays import SavedLay
 from fairlay.store.work_asked import WorkJob
 from fairlay.work.beating import BEAT_S, Beating, Pulse, carry_out, log, new_token, patiently
-from fairlay.work.ground_files import GroundFiles
+from fairlay.work.ground_files import GroundFiles, WrittenLater
 
 MOST_HELPERS = 3
 """More searches of one lay than this mostly find what the others found."""
@@ -43,7 +44,7 @@ def lay_one(job_id: int, hand_out_help: HandOutHelp = lambda _job, _number: None
     """Lay the lay of a job until its time is up or it is asked to stop; its best is kept whatever happens."""
 
     def work(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
-        with kept_grounds.in_files(_files()):
+        with _grounds_in_files():
             return _Search(job, beating, hand_out_help).run()
 
     carry_out(job_id, work, "the engine broke; the best lay found before was kept")
@@ -56,13 +57,18 @@ def help_lay(job_id: int, number: int) -> None:
     if job is None:
         return
     log.info("job %d: helper %d begins", job_id, number)
-    with kept_grounds.in_files(_files()):
+    with _grounds_in_files():
         _Help(job, number, token).run()
 
 
-def _files() -> GroundFiles | None:
+@contextmanager
+def _grounds_in_files() -> Iterator[None]:
     folder = os.environ.get(GROUNDS_VARIABLE)
-    return GroundFiles(Path(folder)) if folder else None
+    if not folder:
+        yield
+        return
+    with WrittenLater(GroundFiles(Path(folder))) as files, kept_grounds.in_files(files):
+        yield
 
 
 class _Elsewhere:
@@ -128,6 +134,7 @@ class _Search:
                 should_stop=self.beating.should_stop,
                 start=_start(job, self.saved),
                 elsewhere=self.elsewhere,
+                growing=True,
             )
         if self.beating.lost:
             self.beating.check()

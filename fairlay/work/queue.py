@@ -48,6 +48,7 @@ QUEUE_OF: Final[dict[Kind, str]] = {
     "read": "look",
 }
 LOOK_FOR_LOST_S = 2.0
+LOOK_FOR_WORK_S = 0.2
 FIRST, LATER = 10, 0
 """A lay that nobody works at comes before the helpers of others."""
 log = logging.getLogger("fairlay.work")
@@ -161,7 +162,12 @@ def _consumer(name: str, count: int, beside: Consumer | None = None) -> _Consume
 
     huey.on_startup(name="begin")(begin)
     made = _Consumer(
-        huey, workers=count, worker_type="process", periodic=False, max_delay=0.4, health_check_interval=5
+        huey,
+        workers=count,
+        worker_type="process",
+        periodic=False,
+        max_delay=LOOK_FOR_WORK_S,
+        health_check_interval=5,
     )
     made.beside = beside
     return made

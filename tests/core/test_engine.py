@@ -12,7 +12,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fairlay.core.engine import lay_job
+from fairlay.core.engine import Progress, lay_job
 from fairlay.core.engine.one_more import OneMore
 from fairlay.core.engine.run import Run
 from fairlay.core.engine.sets_by_hide import SetsByHide
@@ -224,6 +224,22 @@ def test_stopping_keeps_the_best_and_a_search_never_ends_worse_than_it_began() -
     assert worth(job, measure(job, kept)) >= worth(job, measure(job, good))
     _, seeded = lay_of(jobs.everything(), steps=1, start=good)
     assert worth(job, measure(job, seeded)) >= worth(job, measure(job, good))
+
+
+@pytest.mark.parametrize("objective", ["fill", "sets", "order"])
+def test_a_first_lay_is_seen_while_it_grows_and_is_the_same(objective: str) -> None:
+    asked = jobs.sets(4, objective=objective)
+    heard: list[Progress] = []
+    _, at_once = lay_of(asked)
+    _, grown = lay_of(asked, growing=True, on_better=heard.append)
+    lying = [len(p.lay.placements) for p in heard]
+    assert len(lying) > 1 and lying == sorted(lying) and lying[0] < lying[-1]
+    assert all(referee.broken(asked, write_lay(p.lay)) == [] for p in heard)
+    assert grown.placements == at_once.placements
+    # What stands already is not shown with less than it has.
+    heard.clear()
+    lay_of(asked, growing=True, on_better=heard.append, start=grown)
+    assert heard == []
 
 
 @pytest.mark.parametrize("objective", ["fill", "sets"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import json
 import os
 from collections.abc import Callable
@@ -19,7 +20,7 @@ from fairlay.core.leather import Flaw, Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import needs_of
 from fairlay.work import ground_files
-from fairlay.work.ground_files import GroundFiles
+from fairlay.work.ground_files import GroundFiles, WrittenLater
 from tests import jobs
 
 
@@ -55,6 +56,8 @@ def test_no_more_is_kept_than_there_is_room_for() -> None:
     one = hide_ground(piece, hide, job.policy)
     size = int(sum(a.nbytes for a in one.fair) + one.pool.nbytes)
     size += int(sum(a.nbytes for a in one.off_show)) if one.off_show else 0
+    assert one.nbytes == pytest.approx(size, rel=0.1)
+    size = one.nbytes
     kept = KeptGrounds(3 * size)
     for needs in range(5):
         kept.get(hide, needs, lambda: one)
@@ -83,7 +86,7 @@ def test_another_process_finds_in_files_what_was_made_and_nothing_that_was_made_
         with kept.in_files(files):
             for hide in job.hides:
                 out += [kept.get(hide, needs_of(p, hide), making(p, hide)) for p in job.pieces]
-        return out
+            return [ground for ground in out if ground.compiled.fair]
 
     first = asked()
     count = len(made)
@@ -99,11 +102,27 @@ def test_another_process_finds_in_files_what_was_made_and_nothing_that_was_made_
             assert a.flags.c_contiguous == b.flags.c_contiguous and b.flags.writeable
     assert len(made) == count > 0
     kept = KeptGrounds()
-    kept.get(job.hides[0], "made up", making(job.pieces[0], job.hides[0]))
+    assert kept.get(job.hides[0], "made up", making(job.pieces[0], job.hides[0])).compiled.fair
     assert len(made) == count + 1 and len(list(files.folder.iterdir())) == count, "kept in files unasked"
     monkeypatch.setattr(ground_files, "_how_made", lambda: b"other rules")
     asked()
     assert len(made) == 2 * count + 1
+
+
+def test_a_ground_is_written_when_it_is_compiled_and_by_whom_it_is(tmp_path: Path) -> None:
+    job = read_job(json.dumps(jobs.everything()))
+    hide, kept, files = job.hides[0], KeptGrounds(), GroundFiles(tmp_path)
+    pieces = {needs_of(p, hide): p for p in job.pieces}
+    makers = [(key, functools.partial(hide_ground, p, hide, job.policy)) for key, p in pieces.items()][:3]
+    with WrittenLater(files) as later, kept.in_files(later):
+        at_once, another_time, never_asked = (kept.get(hide, key, make) for key, make in makers)
+        assert at_once.compiled.fair and never_asked.area_mm2 > 0.0
+    assert len(list(tmp_path.iterdir())) == 1
+    # The first job's files are closed: a second, with its own, compiles what the first left.
+    with WrittenLater(files) as later, kept.in_files(later):
+        assert another_time.compiled.fair
+    assert len(list(tmp_path.iterdir())) == 2
+    assert never_asked.compiled.fair and len(list(tmp_path.iterdir())) == 2
 
 
 def test_files_that_cannot_be_read_are_made_anew_and_those_longest_unused_go(tmp_path: Path) -> None:

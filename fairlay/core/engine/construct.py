@@ -268,10 +268,12 @@ def construct(
     stop: Stop,
     grounds: dict[int, HideTable] | None = None,
     only_fillers: bool = False,
+    growing: Callable[[Construction], None] = lambda _: None,
 ) -> Construction:
     """Return one constructive lay of a job.
 
-    ``grounds`` are tables whose compiled ground may be shared; ``only_fillers`` adds those to what is fixed.
+    ``grounds`` are tables whose compiled ground may be shared; ``only_fillers`` adds those to what is fixed;
+    ``growing`` is told after each piece, or each set, that lies.
     """
     work = Construction(job, bank, plan, rng, stop, grounds)
     order = work.hides_in_order()
@@ -280,16 +282,17 @@ def construct(
         return work
     wanted = [p for p in job.pieces if not p.filler]
     if job.objective == "sets":
-        _whole_sets(work, wanted, order)
+        _whole_sets(work, wanted, order, growing)
     for _, members in work.easiest_first(job.match_sets):
-        _matched_sets(work, members, order)
+        _matched_sets(work, members, order, growing)
     single = [p for p in wanted if p.set_name not in job.match_sets]
     if plan.butt is not None:
         work.butt(single, plan.butt)
     for copy in work.copies(single):
         if stop():
             break
-        work.place(copy, order)
+        if work.place(copy, order):
+            growing(work)
     if job.objective != "order":
         leftover = [p for p in wanted if p.set_name in job.match_sets]
         _leftovers_of_matched(work, leftover, order)
@@ -297,7 +300,9 @@ def construct(
     return work
 
 
-def _whole_sets(work: Construction, wanted: list[Piece], order: list[int]) -> None:
+def _whole_sets(
+    work: Construction, wanted: list[Piece], order: list[int], growing: Callable[[Construction], None]
+) -> None:
     """Lay as many whole sets as go, trying the most that area allows first."""
     names = [p.set_name for p in wanted if p.set_name and p.set_name not in work.job.match_sets]
     for _, members in work.easiest_first(names):
@@ -309,6 +314,7 @@ def _whole_sets(work: Construction, wanted: list[Piece], order: list[int]) -> No
                 copies = [c for c in work.copies(members) if c.number // c.piece.per_set == number]
                 if work.stop() or not work.place_together(copies, order):
                     break
+                growing(work)
             continue
         for sets in range(most, 0, -1):
             copies = [c for c in work.copies(members) if c.number < sets * c.piece.per_set]
@@ -316,7 +322,9 @@ def _whole_sets(work: Construction, wanted: list[Piece], order: list[int]) -> No
                 break
 
 
-def _matched_sets(work: Construction, members: list[Piece], order: list[int]) -> None:
+def _matched_sets(
+    work: Construction, members: list[Piece], order: list[int], growing: Callable[[Construction], None]
+) -> None:
     """Lay each set whole on one hide, where one takes it."""
     if not members:
         return
@@ -337,6 +345,7 @@ def _matched_sets(work: Construction, members: list[Piece], order: list[int]) ->
             open_hides.pop(0)
         if work.stop() or not open_hides:
             break
+        growing(work)
 
 
 def _leftovers_of_matched(work: Construction, members: list[Piece], order: list[int]) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Callable
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -53,33 +55,82 @@ def pooled(field: NDArray[np.float32]) -> NDArray[np.float32]:
     return pool
 
 
-@dataclass
-class HideGround:
-    """What one class of pieces finds on one hide: fair ground, and flaws its show face keeps off; ``sides``
-    of it once asked for.
-    """
+class Compiled(NamedTuple):
+    """Fair ground with its field's largest values (see ``pooled``), and what a show face keeps off."""
 
     fair: Ground
     off_show: Ground | None
-    area_mm2: float
-    region: BaseGeometry
     pool: NDArray[np.float32]
-    sides: NDArray[np.float64] | None = None
 
 
-def compile_ground(region: BaseGeometry, hide: Hide, inverted: bool = False) -> Ground:
-    """Return a region compiled; ``inverted`` makes the field positive outside it."""
+class HideGround:
+    """What one class of pieces finds on one hide: fair ground, and flaws its show face keeps off; ``sides``
+    of it once asked for.
+
+    It is compiled by ``make`` when that is first asked for: how much of a hide is fair is wanted of every
+    hide before a piece lies, the rest where one is laid. ``when_compiled`` is called then, once. ``nbytes``
+    is what its fields take; the rest is small beside them.
+    """
+
+    def __init__(
+        self, region: BaseGeometry, area_mm2: float, nbytes: int, make: Callable[[], Compiled]
+    ) -> None:
+        self.region, self.area_mm2, self.nbytes = region, area_mm2, nbytes
+        self._make: Callable[[], Compiled] | None = make
+        self.when_compiled: Callable[[HideGround], None] = lambda _: None
+        self.sides: NDArray[np.float64] | None = None
+
+    @cached_property
+    def compiled(self) -> Compiled:
+        """What searches ask."""
+        assert self._make is not None
+        compiled, self._make = self._make(), None
+        self.__dict__["compiled"] = compiled
+        self.when_compiled(self)
+        return compiled
+
+    @property
+    def fair(self) -> Ground:
+        """Fair ground."""
+        return self.compiled.fair
+
+    @property
+    def off_show(self) -> Ground | None:
+        """What a show face keeps off besides; None where there is nothing."""
+        return self.compiled.off_show
+
+    @property
+    def pool(self) -> NDArray[np.float32]:
+        """The largest values of the fair ground's field."""
+        return self.compiled.pool
+
+
+Bounds = tuple[float, float, float, float]
+
+
+def _span(bounds: Bounds) -> NDArray[np.float64]:
+    """How high and how wide a field is, in mm, of a hide of some bounds."""
+    x0, y0, x1, y1 = bounds
+    return np.array([y1 - y0 + 2 * AROUND_MM, x1 - x0 + 2 * AROUND_MM])
+
+
+def _cells(bounds: Bounds) -> tuple[int, int]:
+    """Rows and columns of a field."""
+    rows, cols = np.ceil(_span(bounds) / CELL_MM).astype(int) + 1
+    return int(rows), int(cols)
+
+
+def compile_ground(region: BaseGeometry, bounds: Bounds, inverted: bool = False) -> Ground:
+    """Return a region of a hide of some bounds compiled; ``inverted`` makes the field positive outside it."""
     rings = rings_of(region)
     pts, starts = flat(rings)
     before = np.arange(-1, len(pts) - 1, dtype=np.int64)
     for k in range(len(rings)):
         before[starts[k]] = starts[k + 1] - 1
-    x0, y0, x1, y1 = hide.region.bounds
-    origin = np.array([x0 - AROUND_MM, y0 - AROUND_MM])
-    size = np.array([y1 - y0 + 2 * AROUND_MM, x1 - x0 + 2 * AROUND_MM])
+    origin, size = np.array([bounds[0] - AROUND_MM, bounds[1] - AROUND_MM]), _span(bounds)
     shape = np.maximum(1, np.ceil(size / BUCKET_MM)).astype(np.int64)
     bucket_at, edges = bucket_edges(pts, before, origin, shape, BUCKET_MM)
-    mask = np.zeros(tuple(np.ceil(size / CELL_MM).astype(int) + 1), np.bool_)
+    mask = np.zeros(_cells(bounds), np.bool_)
     if len(pts):
         paint_body(mask, pts, starts, origin[0], origin[1], CELL_MM, True)
     field = distance_field(~mask if inverted else mask, CELL_MM)
@@ -93,17 +144,19 @@ def hide_ground(piece: Piece, hide: Hide, policy: Policy) -> HideGround:
 
 
 def ground_of(fair: BaseGeometry, off_show: BaseGeometry, hide: Hide) -> HideGround:
-    """Return the compiled ground of two regions of a hide: where the whole piece may lie, and what its show
-    face keeps off.
+    """Return the ground of two regions of a hide: where the whole piece may lie, and what its show face
+    keeps off.
     """
-    compiled = compile_ground(fair, hide)
-    return HideGround(
-        compiled,
-        compile_ground(off_show, hide, inverted=True) if not off_show.is_empty else None,
-        float(fair.area),
-        fair,
-        pooled(compiled.field),
-    )
+    bounds = hide.region.bounds
+
+    def make() -> Compiled:
+        compiled = compile_ground(fair, bounds)
+        off = None if off_show.is_empty else compile_ground(off_show, bounds, inverted=True)
+        return Compiled(compiled, off, pooled(compiled.field))
+
+    fields = 1 if off_show.is_empty else 2
+    cells = math.prod(_cells(bounds))
+    return HideGround(fair, float(fair.area), 4 * cells * fields + 4 * cells // POOL**2, make)
 
 
 def line_map(hide: Hide, policy: Policy, like: Ground) -> tuple[tuple[float, ...], NDArray[np.int16]]:

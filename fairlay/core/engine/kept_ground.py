@@ -15,7 +15,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from fairlay.core.engine.ground import Ground, HideGround
+from fairlay.core.engine.ground import HideGround
 from fairlay.core.leather import Hide
 
 MOST_BYTES = 160_000_000
@@ -52,17 +52,17 @@ class KeptGrounds:
         known = self._kept.get(key)
         if known is None:
             known = self._kept[key] = self._from_files(key, make)
-            self.bytes += _size(known)
+            self.bytes += known.nbytes
             while self.bytes > self.most_bytes and len(self._kept) > 1:
-                self.bytes -= _size(self._kept.popitem(last=False)[1])
+                self.bytes -= self._kept.popitem(last=False)[1].nbytes
         else:
             self._kept.move_to_end(key)
         return known
 
     @contextmanager
     def in_files(self, files: Files | None) -> Iterator[None]:
-        """Look in files for grounds that are not here, and keep there what is made: for leather that a shop
-        has, and not for what is made up, which no one asks for again.
+        """Look in files for grounds that are not here, and keep there what is compiled: for leather that a
+        shop has, and not for what is made up, which no one asks for again.
         """
         self.files, before = files, self.files
         try:
@@ -77,7 +77,8 @@ class KeptGrounds:
         known = self.files.get(name)
         if known is None:
             known = make()
-            self.files.put(name, known)
+            # That may be in a later job, with files of its own, or none.
+            known.when_compiled = lambda ground: self.files.put(name, ground) if self.files else None
         return known
 
     def _content_of(self, hide: Hide) -> bytes:
@@ -103,12 +104,6 @@ def _add(digest: Any, value: object) -> None:
             _add(digest, item)
     else:
         digest.update(repr(value).encode() + b";")
-
-
-def _size(ground: HideGround) -> int:
-    """Bytes of the arrays of a ground; its region and sides are small beside them."""
-    compiled: list[Ground] = [g for g in (ground.fair, ground.off_show) if g is not None]
-    return int(sum(a.nbytes for g in compiled for a in g) + ground.pool.nbytes)
 
 
 kept_grounds = KeptGrounds()

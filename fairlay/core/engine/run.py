@@ -9,7 +9,7 @@ import numpy as np
 
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.butt import Taste
-from fairlay.core.engine.construct import Plan, construct
+from fairlay.core.engine.construct import Construction, Plan, construct
 from fairlay.core.engine.hard_first import hard_of, with_the_rest
 from fairlay.core.engine.one_more import OneMore
 from fairlay.core.engine.reasons import reasons_for
@@ -49,6 +49,10 @@ SHOWN_EVERY = 0.1
 """As often, by the share of the time that went, all else is laid about what is hard, to be seen."""
 SHOWING = 0.08
 """No more of the time than this goes into showing."""
+GROWN_FIRST_S, GROWN_EVERY_S = 0.2, 0.4
+"""So long after its first piece a first lay that is not done yet is shown, where that is wanted, and then as
+often; no more of the time than a quarter goes into it.
+"""
 WORK_SHARE = {"fill": 0.97, "sets": 0.9, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
@@ -77,10 +81,13 @@ class Run:
         start: Lay | None,
         spares: bool = True,
         afresh: bool = True,
+        growing: bool = False,
     ) -> None:
         self.job, self.clock, self.limit, self.steps = _priced(job), clock, limit, steps
         self.on_better, self.should_stop = on_better, should_stop
         self.spares, self.afresh = spares, afresh
+        self.grows = growing and start is None and not any(h.is_roll for h in job.hides)
+        self.grown_next: float | None = None
         self.began = clock()
         self.rng = np.random.default_rng(job.seed)
         self.bank = build_bank(job)
@@ -241,10 +248,21 @@ class Run:
             self.rng,
             self.stop,
             self.grounds,
+            growing=self._grown if self.grows else lambda _: None,
         )
+        self.grows = False
         if self.grounds is None:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
+
+    def _grown(self, work: Construction) -> None:
+        """Offer what lies so far of the first lay, now and then: it is fair, and seen the sooner."""
+        began = self.spent()
+        if self.grown_next is None:
+            self.grown_next = began + GROWN_FIRST_S
+        if began >= self.grown_next:
+            self.consider(work.lay())
+            self.grown_next = self.spent() + max(GROWN_EVERY_S, 3.0 * (self.spent() - began))
 
     def filled(self, lay: Lay) -> Lay:
         """Return a lay with all else laid where it still goes, sets or not."""
@@ -286,6 +304,7 @@ def lay_job(
     elsewhere: Callable[[], Sequence[Lay]] = tuple,
     reasons: bool = True,
     spares: bool = True,
+    growing: bool = False,
 ) -> Lay:
     """Return the best lay of a job found in ``seconds`` (the job's own by default) or ``steps``.
 
@@ -294,10 +313,11 @@ def lay_job(
     it counts: what is returned keeps them all, and is never worse than ``start`` where that keeps
     them. The same job, seed and steps give the same lay. ``elsewhere`` is asked at each step for lays
     found by others, which are taken over where they are better; ``reasons`` says whether what found no
-    place is given its reason; ``spares``, whether a fill of which all lies goes on for less leather.
+    place is given its reason; ``spares``, whether a fill of which all lies goes on for less leather;
+    ``growing``, whether a first lay is offered while it is laid, a few pieces at first.
     """
     limit = job.seconds if seconds is None else seconds
-    run = Run(job, clock, limit, steps, on_better, should_stop, start, spares)
+    run = Run(job, clock, limit, steps, on_better, should_stop, start, spares, growing=growing)
     run.search(elsewhere)
     return run.with_reasons() if reasons else run.best
 

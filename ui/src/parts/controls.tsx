@@ -1,21 +1,7 @@
 import type { Wrong } from '../api/client'
 import type { ButtonHTMLAttributes, ReactNode } from 'react'
+import { type Look, likeAButton } from './looks'
 import { useSaid } from './units'
-
-type Look = 'brass' | 'paper' | 'bench' | 'stop'
-
-const LOOKS: Record<Look, string> = {
-  brass: 'bg-brass text-ink hover:bg-[#e7b75c] font-semibold',
-  paper: 'border border-ink/40 text-ink hover:bg-ink/8',
-  bench: 'border border-chalk/40 text-chalk hover:bg-chalk/10',
-  stop: 'bg-ink text-chalk hover:bg-black font-semibold',
-}
-
-const BUTTON =
-  'inline-flex min-h-11 items-center justify-center gap-2 rounded-sm px-4 whitespace-nowrap'
-
-/** What a link looks like that stands among buttons. */
-export const LIKE_A_BUTTON = `${BUTTON} ${LOOKS.paper}`
 
 /** A button: brass for the next act, paper or bench for the others, ink for stopping. */
 export function Button({
@@ -26,7 +12,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`${BUTTON} disabled:cursor-not-allowed disabled:opacity-45 ${LOOKS[look]} ${className}`}
+      className={`${likeAButton(look)} disabled:cursor-not-allowed disabled:opacity-45 ${className}`}
       {...rest}
     />
   )

@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { PieceCard } from '../../hide/PieceCard'
 import { Button, Trouble, Waiting, Said } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { dayOf, plural, useUnits } from '../../parts/units'
 import { NotesOn } from '../book/NotesOn'
 import { Only } from '../people/Only'
@@ -73,19 +74,13 @@ export function BatchRoom() {
         <Standing batch={data} />
         {data.standing === 'open' && data.state !== 'cut' && (
           <Only may="begin_forecast">
-            <Link
-              to={`/book/buying?batch=${data.id}`}
-              className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10"
-            >
+            <Link to={`/book/buying?batch=${data.id}`} className={likeAButton('bench')}>
               How many hides to buy
             </Link>
           </Only>
         )}
         {data.state === 'cut' && (
-          <Link
-            to={`/book/batch/${data.id}`}
-            className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10"
-          >
+          <Link to={`/book/batch/${data.id}`} className={likeAButton('bench')}>
             Its page in the Book
           </Link>
         )}
@@ -245,10 +240,7 @@ function MaterialDocket({
         </span>
         <span className="ml-auto flex gap-3">
           {need.lays[0] && (
-            <Link
-              to={`/lay/${need.lays[0].id}`}
-              className="inline-flex min-h-11 items-center border border-ink/40 px-4"
-            >
+            <Link to={`/lay/${need.lays[0].id}`} className={likeAButton()}>
               Its lay: {need.lays[0].placed} of {need.lays[0].wanted}
             </Link>
           )}
@@ -256,7 +248,7 @@ function MaterialDocket({
             <Only may="begin_lay">
               <Link
                 to={`/lay/new?batch=${batchId}&material=${encodeURIComponent(need.material)}`}
-                className="inline-flex min-h-11 items-center bg-brass px-5 font-semibold"
+                className={likeAButton('brass')}
               >
                 Lay it
               </Link>

@@ -1,3 +1,4 @@
+import { likeAButton } from '../../parts/looks'
 import { plural } from '../../parts/units'
 import type { Sheet } from './ticks'
 
@@ -11,7 +12,7 @@ export function Bundles({ sheet }: { sheet: Sheet }) {
           {whole} of {plural(sheet.bundles.length, 'bundle')} whole
         </span>
         <a
-          className="inline-flex min-h-11 items-center rounded-sm border border-ink/40 px-3 text-sm hover:bg-ink/8"
+          className={`${likeAButton()} text-sm`}
           href={`/api/cut/${sheet.id}/labels.pdf`}
           target="_blank"
           rel="noreferrer"

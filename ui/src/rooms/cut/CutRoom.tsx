@@ -2,7 +2,8 @@ import { useRef, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { server } from '../../api/client'
 import { HideView, type ViewHandle } from '../../hide/HideView'
-import { Button, Figure, LIKE_A_BUTTON, Said, Trouble, Waiting } from '../../parts/controls'
+import { Button, Figure, Said, Trouble, Waiting } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
 import { useMay } from '../people/me'
@@ -152,7 +153,7 @@ function Planned({ sheet }: { sheet: Sheet }) {
                 {done === 0 ? 'To the bench' : 'Go on at the bench'}
               </Button>
               <a
-                className={LIKE_A_BUTTON}
+                className={likeAButton()}
                 href={`/api/cut/${sheet.id}/docket.pdf`}
                 target="_blank"
                 rel="noreferrer"

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { server, type Schemas } from '../../api/client'
 import { Said } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { keyOf, type Sheet } from './ticks'
 
 const FILES = [
@@ -11,7 +12,6 @@ const FILES = [
   ['plot/hpgl', 'HPGL for a plotter or knife'],
   ['plot/dxf', 'DXF: cut, crease, mark'],
 ] as const
-const LINK = 'inline-flex min-h-11 items-center rounded-sm border border-ink/40 px-3 hover:bg-ink/8'
 
 /** The ways of getting the lay onto the leather: by tape, by print, by a machine. */
 export function Onto({
@@ -34,13 +34,13 @@ export function Onto({
   return (
     <div className="grid gap-2">
       <div className="flex flex-wrap items-center gap-1.5 text-sm">
-        <Link className={`${LINK} bg-brass font-semibold`} to={`/cut/${sheet.id}/project`}>
+        <Link className={likeAButton('brass')} to={`/cut/${sheet.id}/project`}>
           By projector
         </Link>
         {FILES.map(([path, words]) => (
           <a
             key={path}
-            className={LINK}
+            className={likeAButton()}
             href={`/api/cut/${sheet.id}/${path}${path.startsWith('print') && flesh ? '&flesh=true' : ''}`}
             target="_blank"
             rel="noreferrer"

@@ -2,7 +2,8 @@ import { DropdownMenu } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { server } from '../../api/client'
-import { Button, Figure, LIKE_A_BUTTON, Said, Trouble } from '../../parts/controls'
+import { Button, Figure, Said, Trouble } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { percent, plural, useUnits } from '../../parts/units'
 import { isLive, type Job } from '../../parts/job'
 import { useMay } from '../people/me'
@@ -196,7 +197,7 @@ export function LayDocket({
           <Exports layId={lay.id} />
           <CompareLays lay={lay} hide={hide} />
           <Link
-            className={LIKE_A_BUTTON}
+            className={likeAButton()}
             to={`/lay/${lay.id}/templates/${encodeURIComponent(hide)}`}
           >
             Templates
@@ -223,7 +224,7 @@ function WholeInstead({ lay }: { lay: Lay }) {
   const hides = lay.hides.map((h) => h.number)
   return (
     <Link
-      className={`${LIKE_A_BUTTON} mb-1 w-full`}
+      className={`${likeAButton()} mb-1 w-full`}
       to={chooseFor(lay.batch_id, lay.material, { hides, beside: lay.with_batches, aim: 'sets' })}
     >
       As many whole articles as go

@@ -30,6 +30,8 @@ export function useLay(id: number) {
   const seen = lay.data?.state.seen
   const known = seen !== undefined
   const first = useEffectEvent(() => seen ?? '')
+  // The stream of a lay that nobody lays looks seldom: a job just begun opens it anew.
+  const begun = lay.data?.job?.id
   useEffect(() => {
     if (!known) return
     const stream = new EventSource(`/api/lays/${id}/events?seen=${encodeURIComponent(first())}`)
@@ -42,7 +44,7 @@ export function useLay(id: number) {
     return () => {
       stream.close()
     }
-  }, [id, known])
+  }, [id, known, begun])
   const newest = lay.data?.job ?? null
   const shown = job !== null && (newest === null || job.id >= newest.id) ? job : newest
   return { lay, job: shown }

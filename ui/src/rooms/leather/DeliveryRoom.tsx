@@ -4,6 +4,7 @@ import { Link, useParams } from 'react-router'
 import { api, readUnder, server, told } from '../../api/client'
 import { leatherColour, pathOf } from '../../hide/paths'
 import { Button, Figure, Trouble, Waiting, Said } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { Choice, LengthField, TextField, Tick } from '../../parts/fields'
 import { dayOf, FT2_PER_M2, percent, plural, useUnits } from '../../parts/units'
 import { useBegun } from './hide'
@@ -178,7 +179,7 @@ export function DeliveryRoom() {
           </Button>
           {d.hides.length > 0 && (
             <a
-              className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10"
+              className={likeAButton('bench')}
               href={`/api/leather/tags.pdf?ids=${d.hides.map((h) => h.id).join(',')}`}
             >
               Print {plural(d.hides.length, 'tag')}
@@ -186,7 +187,7 @@ export function DeliveryRoom() {
           )}
           {(d.measured > 0 || d.claim) && (
             <a
-              className={`inline-flex min-h-11 items-center rounded-sm px-4 ${d.claim ? 'bg-brass font-semibold text-ink' : 'border border-chalk/40 hover:bg-chalk/10'}`}
+              className={likeAButton(d.claim ? 'brass' : 'bench')}
               href={`/api/leather/deliveries/${d.id}/claim.pdf`}
             >
               {d.claim ? 'Print the claim' : 'Print the measured areas'}
@@ -328,7 +329,7 @@ export function DeliveryRoom() {
                 <td className="pl-6 text-ink-soft">{h.measured ? h.looked : 'not measured yet'}</td>
                 <td className="text-right">
                   <Link
-                    className={`inline-flex min-h-11 items-center rounded-sm px-3 ${h.measured ? 'border border-ink/40' : 'bg-brass font-semibold'}`}
+                    className={likeAButton(h.measured ? 'paper' : 'brass')}
                     to={h.measured ? `/leather/${h.id}` : `/leather/${h.id}/measure`}
                     aria-label={`${h.kind === 'roll' ? 'Open' : h.measured ? 'Look over' : 'Measure'} ${h.number}`}
                   >

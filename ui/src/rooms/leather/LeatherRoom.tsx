@@ -7,6 +7,7 @@ import { HideDrawing } from '../../hide/HideDrawing'
 import { Legend } from '../../hide/Legend'
 import { leatherColour } from '../../hide/paths'
 import { Button, Empty, Trouble, Waiting } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { RoomKeys } from '../../parts/keys'
 import { plural, useUnits } from '../../parts/units'
 import { Filters, fits, NOTHING_ASKED, sorted, type Asked } from './Filters'
@@ -51,10 +52,7 @@ export function LeatherRoom() {
           tightness.
         </p>
         <Only may="begin_delivery">
-          <Link
-            to="/leather/receive"
-            className="mt-4 inline-flex min-h-12 items-center rounded-sm bg-brass px-6 font-semibold text-ink"
-          >
+          <Link to="/leather/receive" className={`${likeAButton('brass')} mt-4`}>
             Receive a delivery
           </Link>
         </Only>
@@ -86,17 +84,11 @@ export function LeatherRoom() {
           >
             {choosing ? 'Done choosing' : 'Choose several'}
           </Button>
-          <Link
-            to="/leather/chalk"
-            className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10"
-          >
+          <Link to="/leather/chalk" className={likeAButton('bench')}>
             Chalk and limits
           </Link>
           <Only may="begin_delivery">
-            <Link
-              to="/leather/receive"
-              className="inline-flex min-h-11 items-center rounded-sm bg-brass px-4 font-semibold text-ink hover:bg-[#e7b75c]"
-            >
+            <Link to="/leather/receive" className={likeAButton('brass')}>
               Receive leather
             </Link>
           </Only>
@@ -235,18 +227,12 @@ function Bulk({
         ))}
       </select>
       {!none && (
-        <a
-          className="inline-flex min-h-11 items-center rounded-sm border border-chalk/40 px-4 hover:bg-chalk/10"
-          href={`/api/leather/tags.pdf?ids=${held.join(',')}`}
-        >
+        <a className={likeAButton('bench')} href={`/api/leather/tags.pdf?ids=${held.join(',')}`}>
           Print tags
         </a>
       )}
       {held.length > 1 && held.length < 7 && (
-        <Link
-          className="inline-flex min-h-11 items-center rounded-sm bg-brass px-4 font-semibold text-ink"
-          to={`/leather/compare?ids=${held.join(',')}`}
-        >
+        <Link className={likeAButton('brass')} to={`/leather/compare?ids=${held.join(',')}`}>
           Compare them
         </Link>
       )}

@@ -2,6 +2,7 @@ import type { OutlineTool } from './hideTools'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { Button } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { LengthField } from '../../parts/fields'
 import type { At, Change, Known } from './hide'
 
@@ -46,7 +47,7 @@ export function OutlinePanel({
   return (
     <div className="mt-3 grid gap-2">
       <Link
-        className={`inline-flex min-h-12 items-center justify-center rounded-sm px-4 font-semibold ${known.rack.measured ? 'border border-ink/40' : 'bg-brass hover:bg-[#e7b75c]'}`}
+        className={likeAButton(known.rack.measured ? 'paper' : 'brass')}
         to={`/leather/${known.rack.id}/measure`}
       >
         {known.rack.measured ? 'Measure it again' : 'Measure it: picture, drawing or rule'}

@@ -4,6 +4,7 @@ import { api, server, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { pathOf } from '../../hide/paths'
 import { Button, Trouble, Said } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { PickFile } from '../../parts/PickFile'
 import { Reading } from '../../parts/Reading'
 import { afterJob, type Job } from '../../parts/job'
@@ -73,7 +74,7 @@ function ChoosePicture({ onPicture }: { onPicture: (file: Schemas['FileOut']) =>
             {['A4', 'A3', 'A2', 'Letter'].map((paper) => (
               <li key={paper}>
                 <a
-                  className="inline-flex min-h-11 items-center border border-ink/40 px-3 hover:bg-ink/8"
+                  className={likeAButton()}
                   href={`/api/ways-in/squared-page.pdf?paper=${paper}&landscape=${String(paper !== 'A4' && paper !== 'Letter')}`}
                 >
                   {paper}

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { Trouble } from '../../parts/controls'
+import { likeAButton } from '../../parts/looks'
 import { NumberField } from '../../parts/fields'
 import { plural } from '../../parts/units'
 
@@ -33,11 +34,7 @@ export function Copies() {
         Patterns, leather, batches, lays and pictures in open formats, to be read by others or
         brought in by <code>fairlay import</code>. Passwords, PINs and tied tablets stay here.
       </p>
-      <a
-        className="mt-2 inline-flex min-h-11 items-center border border-ink/40 px-4 font-semibold"
-        href="/api/workshop.zip"
-        download
-      >
+      <a className={`${likeAButton()} mt-2 font-semibold`} href="/api/workshop.zip" download>
         Take it out as one archive
       </a>
     </section>
