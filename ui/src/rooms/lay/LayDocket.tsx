@@ -64,12 +64,13 @@ export function LayDocket({
   const f = lay.state.figures
   const here = lay.state.per_hide.find((h) => h.hide === hide)
   const mayRun = useMay('run') && !practised
+  // What can lie at most is work for the server: it waits until a lay just asked for is seen.
   const rested = useRested()
   const most = server.useQuery(
     'get',
     '/api/lays/{lay_id}/most',
     { params: { path: { lay_id: lay.id } } },
-    { staleTime: Infinity, enabled: rested },
+    { staleTime: Infinity, enabled: rested && !(isLive(job) && job?.history.length === 0) },
   ).data
   return (
     <section className="docket torn min-h-0 overflow-auto" aria-label="Docket of this lay">

@@ -71,6 +71,7 @@ export function useHead(lay: Lay) {
 export function useLayActs(lay: Lay) {
   const queries = useQueryClient()
   const path = { lay_id: lay.id }
+  const key = server.queryOptions('get', '/api/lays/{lay_id}', asked(lay.id)).queryKey
   const { headNow, scope, onSuccess } = useHead(lay)
   const onSettled = () => queries.invalidateQueries(readFrom('/api/lays/{lay_id}'))
   const run = useMutation({
@@ -94,7 +95,11 @@ export function useLayActs(lay: Lay) {
           },
         }),
       ),
-    onSettled,
+    // The rest of it is as it was: the stream tells what becomes of that.
+    onSuccess: (job) => {
+      queries.setQueryData<Lay>(key, (known) => known && { ...known, job })
+    },
+    onError: onSettled,
   })
   const stop = useMutation({
     mutationFn: (job_id: number) =>
