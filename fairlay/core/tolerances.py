@@ -37,6 +37,9 @@ SAME_POINT_MM: Final = 0.001
 MIN_PIECE_AREA_MM2: Final = 1.0
 """Less than a square millimetre is a drawing mistake, not a piece."""
 
+MIN_GROUND_MM2: Final = 0.01
+"""A prick or a hair scratch is ground to keep off all the same; less is no area."""
+
 HUGE_PIECE_MM: Final = 4000.0
 """No hide is this long; a piece that is was drawn in inches and read as mm, or worse."""
 

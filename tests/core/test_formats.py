@@ -97,6 +97,17 @@ def test_sizes_that_are_questioned_can_be_said_to_be_right() -> None:
     assert read_job(text, sizes_are_right=True).pieces[0].area_mm2 == pytest.approx(360_000)
 
 
+def test_a_prick_is_a_flaw_and_no_least_thickness_is_one() -> None:
+    hide = read_job(_changed("hides.0.flaws.2.outline", jobs.square(330, 170, 0.2))).hides[0]
+    assert hide.flawed(3).area == pytest.approx(0.04) and hide.usable.area < hide.within_margin.area
+    with pytest.raises(FairLayError, match=r"encloses 0\.000 mm2"):
+        read_job(_changed("hides.0.flaws.2.outline", jobs.square(330, 170, 0.02)))
+    assert read_job(_changed("pieces.0.thickness_mm", [0, 3])).pieces[0].thickness_mm == (0.0, 3.0)
+    for range_mm in ([0, 0], [-1, 3], [3, 2]):
+        with pytest.raises(FairLayError, match="thickness"):
+            read_job(_changed("pieces.0.thickness_mm", range_mm))
+
+
 def test_a_job_and_a_lay_come_back_as_they_were() -> None:
     job = read_job(json.dumps(jobs.everything(match_sets=[])))
     assert write_job(read_job(json.dumps(write_job(job)))) == write_job(job)

@@ -64,7 +64,7 @@ class HideTable:
         self.hide, self.job, self.bank = hide, job, bank
         self.left = hide.id in job.leave
         self.grounds: dict[Hashable, HideGround] = {}
-        x0, y0, x1, y1 = hide.region.bounds
+        self.bounds = x0, y0, x1, y1 = hide.region.bounds
         rows = math.ceil((y1 - y0 + 2 * AROUND_MM) / CELL_MM) + 1
         cols = math.ceil((x1 - x0 + 2 * AROUND_MM) / CELL_MM) + 1
         self.cells = (rows, cols)
@@ -74,6 +74,7 @@ class HideTable:
         ]
         self.scratch = np.zeros((bank.max_points, 2))
         self.lying: dict[int, Lying] = {}
+        self._extent: tuple[float, float] | None = None
         self.full_for: set[int] = set()
         self._ground_of: dict[int, HideGround] = {}
         self._bare: list[Layer] | None = None
@@ -240,7 +241,7 @@ class HideTable:
         bare: bool,
     ) -> tuple[int, int, int, int]:
         rows, cols = self.cells
-        x0, y0, x1, y1 = self.hide.region.bounds
+        x0, y0, x1, y1 = self.bounds
         if self.hide.is_roll and not bare:
             extent = self.extent()
             x1 = min(x1, (extent[1] if extent else x0) + hi_x - lo_x + 2 * CELL_MM)
@@ -358,6 +359,7 @@ class HideTable:
         for layer in self.layers:
             layer.put(slot, lying)
         self.lying[slot] = lying
+        self._extent = None
         return slot
 
     def take_up(self, slots: Sequence[int]) -> tuple[float, float, float, float]:
@@ -365,6 +367,7 @@ class HideTable:
         freed = np.array([layer.take_up(slots) for layer in self.layers])
         for slot in slots:
             del self.lying[slot]
+        self._extent = None
         self.full_for.clear()
         (x0, y0), (x1, y1) = freed[:, :2].min(axis=0), freed[:, 2:].max(axis=0)
         return float(x0), float(y0), float(x1), float(y1)
@@ -379,14 +382,14 @@ class HideTable:
         live = {slot: slot in mark.lying for slot in self.lying}
         for layer, then in zip(self.layers, mark.layers, strict=True):
             layer.back_to(then, moved, live)
-        self.lying, self.full_for = dict(mark.lying), set(mark.full_for)
+        self.lying, self.full_for, self._extent = dict(mark.lying), set(mark.full_for), None
 
     def extent(self) -> tuple[float, float] | None:
         """The x range of what lies here; None if nothing does."""
-        if not self.lying:
-            return None
-        boxes = np.array([self.box(slot) for slot in self.lying])
-        return float(boxes[:, 0].min()), float(boxes[:, 2].max())
+        if self._extent is None and self.lying:
+            boxes = np.array([self.box(slot) for slot in self.lying])
+            self._extent = float(boxes[:, 0].min()), float(boxes[:, 2].max())
+        return self._extent
 
     def placements(self) -> list[Placement]:
         """What lies here, as placements."""

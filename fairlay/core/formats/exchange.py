@@ -24,8 +24,8 @@ from fairlay.core.pattern.drawn import mark_from, mark_values
 from fairlay.core.pattern.piece import MOST_GAP_MM, Grain, Piece, Split, check_piece, part_id
 from fairlay.core.rules.ground import Policy
 from fairlay.core.shapes.placing import Placing
-from fairlay.core.shapes.rings import as_points, clean_ring
-from fairlay.core.tolerances import COORDINATE_DECIMALS
+from fairlay.core.shapes.rings import Ring, as_points, clean_ring
+from fairlay.core.tolerances import COORDINATE_DECIMALS, MIN_GROUND_MM2
 
 JOB_FORMAT = "fairlay.job/1"
 LAY_FORMAT = "fairlay.lay/1"
@@ -240,6 +240,11 @@ def read_job(text: str | bytes, *, sizes_are_right: bool = False) -> Job:
     return job
 
 
+def _ground(points: Sequence[Sequence[float]], name: str) -> Ring:
+    """Return a ring on a hide, which may be as small as a prick."""
+    return clean_ring(points, name, MIN_GROUND_MM2)
+
+
 def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
     """Return the hide of a record. A roll gets an outline long enough for all ``pieces``."""
     name = f"hide {record.id}"
@@ -258,22 +263,22 @@ def read_hide(record: HideRecord, pieces: Sequence[Piece] = ()) -> Hide:
         id=record.id,
         kind=record.kind,
         outline=outline,
-        holes=tuple(clean_ring(h, f"{name}, hole {i + 1}") for i, h in enumerate(record.holes)),
+        holes=tuple(_ground(h, f"{name}, hole {i + 1}") for i, h in enumerate(record.holes)),
         backbone_deg=record.backbone_deg,
         edge_margin_mm=record.edge_margin,
         cost_per_m2=record.cost_per_m2,
         zones=tuple(
-            Zone(clean_ring(z.outline, f"{name}, zone {i + 1}"), z.tightness, z.stretch_deg)
+            Zone(_ground(z.outline, f"{name}, zone {i + 1}"), z.tightness, z.stretch_deg)
             for i, z in enumerate(record.zones)
         ),
         flaws=tuple(
-            Flaw(f.kind, f.severity, clean_ring(f.outline, f"{name}, flaw {i + 1} ({f.kind})"))
+            Flaw(f.kind, f.severity, _ground(f.outline, f"{name}, flaw {i + 1} ({f.kind})"))
             for i, f in enumerate(record.flaws)
         ),
         thickness=tuple(Reading(r.x, r.y, r.mm) for r in record.thickness),
         width_mm=record.width if record.kind == "roll" else None,
         reserved=tuple(
-            Reserved(clean_ring(r.outline, f"{name}, reserved leather {i + 1}"), frozenset(r.pieces), r.lane)
+            Reserved(_ground(r.outline, f"{name}, reserved leather {i + 1}"), frozenset(r.pieces), r.lane)
             for i, r in enumerate(record.reserved)
         ),
         neck_left=record.neck_left,

@@ -172,11 +172,11 @@ def check_piece(piece: Piece) -> None:
             value=piece.grain.tolerance_deg,
             expected="0 to 180",
         )
-    if piece.thickness_mm and not 0 < piece.thickness_mm[0] <= piece.thickness_mm[1]:
+    if piece.thickness_mm and not (0 <= piece.thickness_mm[0] <= piece.thickness_mm[1] > 0):
         raise BadPattern(
             f"{name}: a thickness from {piece.thickness_mm[0]} to {piece.thickness_mm[1]} mm",
             value=piece.thickness_mm,
-            expected="[least, most], least not above most",
+            expected="[least, most], neither under 0, least not above most",
         )
     if piece.value < 0:
         raise BadPattern(f"{name}: a value of {piece.value}", value=piece.value, expected="0 or more")

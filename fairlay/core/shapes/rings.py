@@ -25,12 +25,14 @@ Ring = NDArray[np.float64]
 Region = BaseGeometry
 
 
-def clean_ring(points: Sequence[Sequence[float]] | Ring, name: str) -> Ring:
+def clean_ring(
+    points: Sequence[Sequence[float]] | Ring, name: str, least_mm2: float = MIN_PIECE_AREA_MM2
+) -> Ring:
     """Return the ring of ``points`` without repeated points, ``(n, 2)`` float64, n >= 3, in mm.
 
     ``name`` says in an error whose ring it was. A closing point equal to the first is
     dropped. Raises BadShape for fewer than three distinct points, for anything that is
-    not a finite number, for an area under 1 mm2 and for an outline that crosses itself.
+    not a finite number, for an area under ``least_mm2`` and for an outline that crosses itself.
     """
     try:
         ring = np.asarray(points, dtype=np.float64)
@@ -67,11 +69,11 @@ def clean_ring(points: Sequence[Sequence[float]] | Ring, name: str) -> Ring:
             value=explain_validity(polygon),
             expected="a simple outline",
         )
-    if polygon.area < MIN_PIECE_AREA_MM2:
+    if polygon.area < least_mm2:
         raise BadShape(
             f"{name}: the outline encloses {polygon.area:.3f} mm2",
             value=polygon.area,
-            expected=f"at least {MIN_PIECE_AREA_MM2:g} mm2",
+            expected=f"at least {least_mm2:g} mm2",
         )
     return ring
 
