@@ -31,7 +31,7 @@ PICTURE_QUALITY = 82
 
 def is_svg(name: str, body: bytes) -> bool:
     """Whether a file is an SVG: by its name, or by how it begins."""
-    return name.lower().endswith(".svg") or b"<svg" in body[:2000]
+    return name.lower().endswith((".svg", ".svgz")) or b"<svg" in body[:2000]
 
 
 def _drawing(name: str, body: bytes, tell: Tell, share: float) -> Drawing:

@@ -1,5 +1,5 @@
 """Layers parted by how they are drawn: many files have one layer, and tell cuts from stitches by colour or by
-dashes alone.
+dashes alone, and cuts from words by what is painted and has no line.
 """
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Final
 
-from fairlay.core.formats.drawing import Drawing
+from fairlay.core.formats.drawing import Drawing, Stroke
 
 COLOUR_NAMES: Final = {
     "black": (0, 0, 0),
@@ -24,33 +24,40 @@ COLOUR_NAMES: Final = {
     "violet": (130, 0, 200),
     "pink": (255, 0, 255),
 }
+Pen = tuple[str, bool, bool]
+"""Colour, whether in broken lines, whether painted without a line."""
 MOST_PENS: Final = 12
 """A layer drawn in more ways than this is coloured for another reason."""
 
 
 def parted_by_pen(drawing: Drawing) -> Drawing:
-    """Return a drawing in which a layer that is drawn in several colours, or in whole and in broken lines, is
-    as many layers: "Cut, red", "Cut, red, broken lines".
+    """Return a drawing in which a layer that is drawn in several colours, in whole and in broken lines, or in
+    lines and painted areas, is as many layers: "Cut, red", "Cut, red, broken lines", "Cut, painted areas".
     """
-    pens: dict[str, set[tuple[str, bool]]] = {}
+    pens: dict[str, set[Pen]] = {}
     for s in drawing.strokes:
-        pens.setdefault(s.layer, set()).add((s.colour, s.broken))
-    names: dict[tuple[str, str, bool], str] = {}
+        pens.setdefault(s.layer, set()).add(_pen(s))
+    names: dict[tuple[str, Pen], str] = {}
     for layer, own in pens.items():
         if not 1 < len(own) <= MOST_PENS:
             continue
-        words = _colour_words({colour for colour, _ in own})
-        for colour, broken in own:
+        words = _colour_words({colour for colour, *_ in own})
+        some_lines = any(not filled for *_, filled in own)
+        for colour, broken, filled in own:
             parts = [layer, *([words[colour]] if len(words) > 1 and words[colour] != layer else [])]
-            if (broken and (colour, False) in own) or (broken and len(words) == 1):
+            if broken and (len(words) == 1 or (colour, False, filled) in own):
                 parts.append("broken lines")
-            names[layer, colour, broken] = ", ".join(parts)
+            if filled and some_lines:
+                parts.append("painted areas")
+            names[layer, (colour, broken, filled)] = ", ".join(parts)
     if not names:
         return drawing
-    strokes = tuple(
-        replace(s, layer=names.get((s.layer, s.colour, s.broken), s.layer)) for s in drawing.strokes
-    )
+    strokes = tuple(replace(s, layer=names.get((s.layer, _pen(s)), s.layer)) for s in drawing.strokes)
     return replace(drawing, strokes=strokes)
+
+
+def _pen(s: Stroke) -> Pen:
+    return s.colour, s.broken, s.filled
 
 
 def _colour_words(colours: Iterable[str]) -> dict[str, str]:

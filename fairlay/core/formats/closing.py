@@ -18,6 +18,8 @@ from fairlay.core.shapes.rings import Ring, clean_ring
 from fairlay.core.tolerances import JOIN_MM, MIN_PIECE_AREA_MM2
 
 DOUBLE_CELL_MM = 0.2
+SIDES_MM = 0.02
+"""Two rings nowhere nearer than this to each other were not drawn as one."""
 
 
 @dataclass(frozen=True)
@@ -95,7 +97,9 @@ class Closing:
             for j in (int(k) for k in tree.query(own.representative_point(), predicate="intersects")):
                 if j <= i or j in dropped or abs(areas[j] - areas[i]) >= 0.02 * areas[i]:
                     continue
-                if polygons[j].symmetric_difference(own).area < 0.01 * areas[i]:
+                # One all within the other is no double but the other side of a broad line.
+                apart_mm = own.exterior.distance(polygons[j].exterior)
+                if apart_mm < SIDES_MM and polygons[j].symmetric_difference(own).area < 0.01 * areas[i]:
                     dropped.add(j)
                     self.notes.append(f"An {what} lies twice upon itself; one was kept.")
         return out

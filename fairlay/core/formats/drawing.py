@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from shapely import STRtree
+from shapely.geometry import Point, Polygon
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.tolerances import FLATTEN_MM
@@ -19,6 +21,8 @@ UNITS_MM = {"mm": 1.0, "cm": 10.0, "inch": 25.4, "point (1/72 in)": 25.4 / 72, "
 FINEST_UNIT = FLATTEN_MM / 25.4
 """How finely curves are drawn out where the file names no unit: a unit may be an inch."""
 MOST_POINTS = 400_000
+PAINTED_ON = 0.9
+"""Where so many areas lie on pieces that are drawn round in lines, none of them is a piece."""
 SAME_POINT = 1e-8
 """A closed line that ends where it began repeats that point; in the file's own units."""
 
@@ -57,7 +61,8 @@ MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
 @dataclass(frozen=True, eq=False)
 class Stroke:
     """A line of a drawing: points ``(n, 2)`` in the file's units, y downward; a closed one does not repeat
-    its first point. ``name`` is what the file calls it, if anything; ``broken``: drawn in dashes or dots.
+    its first point. ``name`` is what the file calls it, if anything; ``broken``: drawn in dashes or dots;
+    ``filled``: an area that is painted, with no line round it.
     """
 
     points: NDArray[np.float64]
@@ -66,6 +71,7 @@ class Stroke:
     colour: str
     name: str = ""
     broken: bool = False
+    filled: bool = False
 
 
 @dataclass(frozen=True)
@@ -112,6 +118,7 @@ class Drawing:
             lines.setdefault(stroke.layer, []).append(stroke)
         for label in self.labels:
             words[label.layer] = words.get(label.layer, 0) + 1
+        painted = _painted_on(lines)
         out = []
         for name in dict.fromkeys([*lines, *words]):
             own = lines.get(name, [])
@@ -122,7 +129,7 @@ class Drawing:
                     len(own),
                     sum(s.closed for s in own),
                     words.get(name, 0),
-                    _use_of(name, own),
+                    _use_of(name, own, name in painted),
                 )
             )
         return tuple(out)
@@ -137,12 +144,36 @@ class Drawing:
         return float(w), float(h)
 
 
-def _use_of(layer: str, strokes: Sequence[Stroke]) -> Use:
-    """What a layer is likely for: by its name, else broken lines are sewn and others cut."""
+def _use_of(layer: str, strokes: Sequence[Stroke], painted: bool) -> Use:
+    """What a layer is likely for: by its name, else broken lines are sewn, what is ``painted`` on pieces is
+    left out and others are cut.
+    """
     if not strokes:
         return "leave out"
     by_name = suggested_use(layer)
-    return "stitch" if by_name == "outline" and all(s.broken for s in strokes) else by_name
+    if by_name != "outline":
+        return by_name
+    return "leave out" if painted else "stitch" if all(s.broken for s in strokes) else "outline"
+
+
+def _painted_on(lines: Mapping[str, Sequence[Stroke]]) -> set[str]:
+    """Which layers hold nothing but areas that are painted on what others draw round in lines: words drawn as
+    outlines, mostly.
+    """
+    edged = [
+        Polygon(s.points)
+        for own in lines.values()
+        for s in own
+        if s.closed and not s.filled and len(s.points) > 2
+    ]
+    tree = STRtree(edged)
+    out = set()
+    for name, own in lines.items():
+        if edged and own and all(s.filled for s in own):
+            on = tree.query([Point(s.points[0]) for s in own], predicate="within")[0]
+            if len(np.unique(on)) >= PAINTED_ON * len(own):
+                out.add(name)
+    return out
 
 
 def suggested_use(layer: str) -> Use:

@@ -13,6 +13,7 @@ from ezdxf.document import Drawing as Document
 from ezdxf.entities.dxfentity import DXFEntity
 from ezdxf.entities.insert import Insert
 from ezdxf.lldxf.const import DXFError
+from ezdxf.lldxf.tagger import binary_tags_loader
 from ezdxf.math import OCS, Vec3
 from ezdxf.protocols import SupportsVirtualEntities, virtual_entities
 from numpy.typing import NDArray
@@ -43,6 +44,8 @@ STRETCHED = {3, 5}
 WHOLE_LINES = {"CONTINUOUS", ""}
 NUMBERED_BLOCK = re.compile(r"\*|a\$c|_|block[\s_-]*\d*$|\d*$", re.IGNORECASE)
 """Blocks that a program named."""
+BINARY = b"AutoCAD Binary DXF\r\n\x1a\x00"
+"""How a binary file begins (AutoCAD DXF reference)."""
 MOST_THINGS = 200_000
 MOST_DEEP = 50
 """Blocks within blocks."""
@@ -192,7 +195,10 @@ class _Reading:
 
 def _document(body: bytes) -> Document:
     try:
-        doc = _as_written(body) or recover.read(io.BytesIO(body))[0]
+        if body.startswith(BINARY):
+            doc = Document.load(binary_tags_loader(body))
+        else:
+            doc = _as_written(body) or recover.read(io.BytesIO(body))[0]
     except (
         DXFError,
         OSError,

@@ -15,6 +15,7 @@ from shapely import STRtree
 from shapely.geometry import LineString, Polygon
 
 from fairlay.core.formats.drawing import Use
+from fairlay.core.formats.lettering import letters
 from fairlay.core.shapes.rings import Ring
 
 STITCH_FROM_MM, STITCH_TO_MM = 1.0, 6.5
@@ -23,6 +24,8 @@ a band as narrow as that."""
 ROW_FROM_MM: Final = 1.0
 ALONG_SHARE: Final = 0.93
 """How much of a stitch line keeps its distance; at corners it may not."""
+BAND_MM: Final = 1.0
+"""Two contours all along each other, no farther apart than this, are the two sides of one broad line."""
 LEAST_WITHIN: Final = 0.6
 """A ring of leather is mostly hole; what is sewn all round is mostly leather."""
 MOST_PUNCH_MM: Final = 16.0
@@ -44,6 +47,7 @@ class Nested:
     punched: list[int] = field(default_factory=list)
     frames: list[int] = field(default_factory=list)
     left_out: list[int] = field(default_factory=list)
+    letters: list[int] = field(default_factory=list)
 
     @property
     def uses(self) -> dict[int, Use]:
@@ -53,7 +57,7 @@ class Nested:
             ("window", self.windows),
             ("stitch", self.sewn),
             ("hole", self.punched),
-            ("leave out", [*self.frames, *self.left_out]),
+            ("leave out", [*self.frames, *self.left_out, *self.letters]),
         )
         return {i: use for use, of in lists for i in of}
 
@@ -68,9 +72,9 @@ def nested(
     outline again.
 
     Where they are ``patterns``: a contour that keeps one small distance from the edge round it is sewn, a
-    small round one or a slot in an outline is punched, and a rectangle round things that hold contours, or
-    ``words`` (where they stand), is a frame and no piece. What is ``said`` of a ring (outline, window,
-    stitch, hole or leave out) holds, and what lies in it is read accordingly.
+    small round one or a slot in an outline is punched, letters in a row are words, and a rectangle round
+    things that hold contours, or ``words`` (where they stand), is a frame and no piece. What is ``said`` of a
+    ring (outline, window, stitch, hole or leave out) holds, and what lies in it is read accordingly.
     """
     said = said or {}
     polygons = [Polygon(r) for r in rings]
@@ -86,7 +90,10 @@ def nested(
         ]
     out.left_out = [i for i in said if said[i] == "leave out"]
     out.sewn = [i for i in said if said[i] == "stitch"]
-    passed = {*out.frames, *out.left_out, *out.sewn}
+    if patterns:
+        punched = _may_be_punched(rings, inside)
+        out.letters = sorted(letters(polygons, inside, punched, {*said, *out.frames}))
+    passed = {*out.frames, *out.left_out, *out.sewn, *out.letters}
     depth: dict[int, int] = {}
     for i in sorted(range(len(rings)), key=lambda k: -areas[k]):
         if i in passed:
@@ -112,6 +119,54 @@ def nested(
         else:
             out.windows.append(i)
     return out
+
+
+def without_bands(rings: Sequence[Ring]) -> tuple[list[Ring], int]:
+    """Return rings with the middle line in place of two that are the sides of one line, as programs write a
+    pen's line that was turned into an area; and how many lines were.
+    """
+    polygons = [Polygon(r) for r in rings]
+    inside = _inside(polygons)
+    sides: list[tuple[int, int, float]] = []
+    for i, about in enumerate(inside):
+        j = min(about, key=lambda k: polygons[k].area, default=None)
+        broad = None if j is None else _band_mm(polygons[i], polygons[j])
+        if j is not None and broad is not None:
+            sides.append((i, j, broad))
+    out: dict[int, Ring] = dict(enumerate(rings))
+    # The sides of a small o are near each other too.
+    words = letters(polygons, inside, _may_be_punched(rings, inside)) if sides else set()
+    for i, j, broad in sides:
+        middle = polygons[j].buffer(-broad / 2, join_style="mitre")
+        if {i, j} <= out.keys() - words and isinstance(middle, Polygon) and not middle.is_empty:
+            out[j] = np.asarray(middle.exterior.coords)[:-1]
+            del out[i]
+    return list(out.values()), len(rings) - len(out)
+
+
+def _may_be_punched(rings: Sequence[Ring], inside: Sequence[set[int]]) -> set[int]:
+    """Which rings a punch could leave, by their shape; none that holds anything."""
+    holding = set().union(*inside)
+    return {i for i in range(len(rings)) if i not in holding and is_punched(rings[i])}
+
+
+def _band_mm(inner: Polygon, outer: Polygon) -> float | None:
+    """How broad the line is that two contours are the sides of; None where they are not."""
+    # Most contours in others are told apart by what lies between them.
+    if outer.area - inner.area > 1.2 * BAND_MM * outer.length:
+        return None
+    far = np.concatenate(
+        [
+            shapely.distance(b.exterior, shapely.points(shapely.get_coordinates(line)))
+            for line, b in (
+                (shapely.segmentize(a.exterior, LOOK_MM), b) for a, b in ((inner, outer), (outer, inner))
+            )
+        ]
+    )
+    middle = float(np.median(far))
+    if not 0.0 < middle <= BAND_MM:
+        return None
+    return middle if float(np.mean(np.abs(far - middle) <= 0.1 + 0.1 * middle)) >= ALONG_SHARE else None
 
 
 def is_punched(ring: Ring) -> bool:

@@ -18,7 +18,7 @@ from fairlay.core.formats.closing import Closing, Gap
 from fairlay.core.formats.drawing import Drawing, Stroke, Use
 from fairlay.core.formats.drawn_marks import mark_of
 from fairlay.core.formats.joining import Line
-from fairlay.core.formats.nesting import nested, runs_along
+from fairlay.core.formats.nesting import nested, runs_along, without_bands
 from fairlay.core.formats.words_on import read_words
 from fairlay.core.pattern.contour import Contour, contour_of
 from fairlay.core.pattern.edges import XY, Run
@@ -243,6 +243,12 @@ class _Work(Closing):
         said: Sequence[SaidOf],
     ) -> tuple[list[Ring], list[Ring], dict[Use, list[Stroke]]]:
         """Outlines, their windows, and what is sewn along them or punched in them."""
+        rings, bands = without_bands(rings)
+        if bands:
+            self.notes.append(
+                f"{bands} {'line was' if bands == 1 else 'lines were'} drawn as narrow areas, a pen's "
+                "breadth wide; the middle was taken."
+            )
         keys = [_key(r) for r in rings]
         of_rings = _rings_meant(keys, said)
         if len(of_rings) < len(said):
@@ -255,6 +261,7 @@ class _Work(Closing):
             (found.sewn, "{} along an outline, a few mm inside, and {} taken as sewn."),
             (found.punched, "{} small and round inside an outline and {} taken as punched."),
             (found.frames, "{} round all others and {} left out: it is a frame."),
+            (found.letters, "{} like letters in a row and {} left out: they are words."),
         ):
             if of:
                 self.notes.append(_contours(len(of), words_said))

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
+import zlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Final
@@ -43,6 +44,9 @@ from fairlay.core.formats.svg_values import (
 
 SAYS_SIZE = re.compile(r"^\s*[\d.eE+-]+\s*(mm|cm|in|pt|pc|q)\s*$", re.IGNORECASE)
 HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
+GZIPPED: Final = b"\x1f\x8b"
+MOST_BYTES: Final = 60_000_000
+"""Of a packed drawing, when it is unpacked."""
 MOST_DEEP: Final = 200
 """Groups within groups; a drawing has a few dozen."""
 MOST_STROKES: Final = 60_000
@@ -71,12 +75,33 @@ class _Where:
 def read_svg(body: bytes, tell: Callable[[float], None] = lambda _share: None) -> Drawing:
     """Return the drawing of an SVG file, y downward; ``tell`` hears how much of it is read.
 
-    The unit is known where the root's width is in mm, cm, in, pt or pc; else it is None, and lengths are
-    in the file's own pixels. Raises BadPattern for what is no SVG, or more than a drawing is.
+    It may be packed by gzip. The unit is known where the root's width is in mm, cm, in, pt or pc; else it is
+    None, and lengths are in the file's own pixels. Raises BadPattern for what is no SVG, or more than a
+    drawing is.
     """
-    root = _root(body)
+    root = _root(_unpacked(body))
     known = bool(SAYS_SIZE.match(root.get("width", "")))
     return _Reading(root, WITHIN_MM / PX_MM if known else FINEST_UNIT, tell).drawing(known)
+
+
+def _unpacked(body: bytes) -> bytes:
+    """The file itself, where it was packed by gzip (SVGZ)."""
+    if not body.startswith(GZIPPED):
+        return body
+    unpacker = zlib.decompressobj(zlib.MAX_WBITS | 16)
+    try:
+        whole = unpacker.decompress(body, MOST_BYTES)
+    except zlib.error as cause:
+        raise BadPattern(
+            f"the packed SVG cannot be unpacked: {cause}", value=str(cause), expected="an SVG file"
+        ) from cause
+    if not unpacker.eof:
+        raise BadPattern(
+            "the packed SVG is cut short, or too large when unpacked",
+            value=len(whole),
+            expected=f"at most {MOST_BYTES // 1_000_000} MB",
+        )
+    return whole
 
 
 def _root(body: bytes) -> ET.Element:
@@ -319,7 +344,8 @@ class _Reading:
             if not edged and closed and self._fills_page(points):
                 self.pages.append(len(self.strokes))
             layer = where.layer or colour or "drawing"
-            self.strokes.append(Stroke(points, closed, layer, colour, where.name, is_broken(style)))
+            broken = is_broken(style)
+            self.strokes.append(Stroke(points, closed, layer, colour, where.name, broken, not edged))
 
     def _fills_page(self, points: NDArray[np.float64]) -> bool:
         """Whether a painted ground covers all of the page."""

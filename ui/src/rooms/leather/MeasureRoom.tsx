@@ -310,7 +310,7 @@ function FromDrawing({ id, onSeen }: { id: number; onSeen: () => Promise<void> }
       </p>
       <PickFile
         label="Drawing of the hide"
-        accept=".svg,.dxf"
+        accept=".svg,.svgz,.dxf"
         className="mt-2 min-h-12"
         disabled={read.isPending}
         onPick={(file) => {

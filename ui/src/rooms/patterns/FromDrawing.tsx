@@ -69,7 +69,7 @@ export function FromDrawing({ hand, onAdded }: { hand: Hand; onAdded: () => void
         </p>
         <PickFile
           label="Drawing"
-          accept=".svg,.dxf"
+          accept=".svg,.svgz,.dxf"
           look="brass"
           className="mt-4 min-h-14 w-full text-lg"
           onPick={(file) => {
