@@ -76,6 +76,20 @@ def test_one_painted_letter_is_no_window_and_painted_pieces_are_pieces() -> None
     assert areas(sorted_of(painted + sewn)) == pytest.approx([5400, Polygon(PANEL).area])
 
 
+def test_painted_dots_and_slits_are_cut_whether_words_are_painted_too_or_not() -> None:
+    dots = "".join(f'<circle cx="{40 + 6 * k}" cy="30" r="0.6"/>' for k in range(30))
+    slits = "".join(
+        f'<rect transform="translate({40 + 9 * k},150) rotate({5 * k})" width="4" height="1"/>'
+        for k in range(12)
+    )
+    panel = f'<path {LINES} d="{path(PANEL)}"/>'
+    for words in ("", written("SEAT", 90, 95, 12)):
+        (found,) = sorted_of(f'{panel}<g fill="#000">{dots}{words}</g>').pieces
+        assert [m.kind for m in found.marks] == ["hole"] * 30 and not found.windows
+    (found,) = sorted_of(f'{panel}<g fill="#000">{slits}</g>').pieces
+    assert len(found.windows) == 12
+
+
 def test_a_title_beside_all_pieces_is_no_piece() -> None:
     out = sorted_of(f'<g {LINES}><path d="{path(PANEL)}"/>{written("Hearth bellows", 20, 12, 9)}</g>')
     assert areas(out) == pytest.approx([Polygon(PANEL).area])

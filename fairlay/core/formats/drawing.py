@@ -12,6 +12,7 @@ from shapely import STRtree
 from shapely.geometry import Point, Polygon
 
 from fairlay.core.errors import BadPattern
+from fairlay.core.formats.lettering import how_many_shapes
 from fairlay.core.tolerances import FLATTEN_MM
 
 Use = Literal["outline", "window", "stitch", "hole", "fold", "glue", "skive", "place", "leave out"]
@@ -23,6 +24,8 @@ FINEST_UNIT = FLATTEN_MM / 25.4
 MOST_POINTS = 400_000
 PAINTED_ON = 0.9
 """Where so many areas lie on pieces that are drawn round in lines, none of them is a piece."""
+ROUND_IN_WORDS, SHAPES_IN_WORDS = 0.2, 4
+"""No more of the areas that words are made of are round, as dots are; and they are of so many shapes."""
 SAME_POINT = 1e-8
 """A closed line that ends where it began repeats that point; in the file's own units."""
 
@@ -157,8 +160,8 @@ def _use_of(layer: str, strokes: Sequence[Stroke], painted: bool) -> Use:
 
 
 def _painted_on(lines: Mapping[str, Sequence[Stroke]]) -> set[str]:
-    """Which layers hold nothing but areas that are painted on what others draw round in lines: words drawn as
-    outlines, mostly.
+    """Which layers hold nothing but areas that are painted on what others draw round in lines, of shapes as
+    many as words have: one shape again and again, and round ones, are holes.
     """
     edged = [
         Polygon(s.points)
@@ -169,11 +172,21 @@ def _painted_on(lines: Mapping[str, Sequence[Stroke]]) -> set[str]:
     tree = STRtree(edged)
     out = set()
     for name, own in lines.items():
-        if edged and own and all(s.filled for s in own):
-            on = tree.query([Point(s.points[0]) for s in own], predicate="within")[0]
-            if len(np.unique(on)) >= PAINTED_ON * len(own):
-                out.add(name)
+        areas = [Polygon(s.points) for s in own if s.filled and len(s.points) > 2]
+        if not edged or not areas or len(areas) < len(own):
+            continue
+        on = np.unique(tree.query([Point(s.points[0]) for s in own], predicate="within")[0])
+        like_words = sum(_is_round(s) for s in own) <= ROUND_IN_WORDS * len(own) and (
+            how_many_shapes(areas) >= min(SHAPES_IN_WORDS, len(own))
+        )
+        if len(on) >= PAINTED_ON * len(own) and like_words:
+            out.add(name)
     return out
+
+
+def _is_round(s: Stroke) -> bool:
+    away = np.hypot(*(s.points - s.points.mean(axis=0)).T)
+    return bool(len(away) > 7 and np.ptp(away) < 0.05 * away.mean())
 
 
 def suggested_use(layer: str) -> Use:

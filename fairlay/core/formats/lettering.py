@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 import numpy as np
 import shapely
@@ -65,7 +65,9 @@ def letters(
             if len(row) < (LEAST_LONE_LETTERS if on < 0 else LEAST_LETTERS):
                 continue
             counters = {i for i, about in enumerate(inside) if about & set(row) and i not in but}
-            if _differ(row, polygons, bool(counters)) and _on_lines(row, polygons, bool(counters)):
+            # Three shapes are a word, two where letters have holes.
+            differ = how_many_shapes(polygons[i] for i in row) >= (2 if counters else 3)
+            if differ and _on_lines(row, polygons, bool(counters)):
                 out |= _whole_text(row, own, polygons, inside, size, punched)
     return out - set(but)
 
@@ -110,14 +112,14 @@ def _close(own: Sequence[int], polygons: Sequence[Polygon], size: Sequence[float
     return list(out.values())
 
 
-def _differ(row: Sequence[int], polygons: Sequence[Polygon], counters: bool) -> bool:
-    """Whether a row holds shapes enough to be a word: three, or two where letters have holes."""
+def how_many_shapes(polygons: Iterable[Polygon]) -> int:
+    """Return how many shapes some contours have, however they are turned: by area and way round alone."""
     shapes: list[tuple[float, float]] = []
-    for i in row:
-        area, way = polygons[i].area, polygons[i].length
+    for p in polygons:
+        area, way = p.area, p.length
         if not any(abs(area - a) <= ALIKE * a and abs(way - w) <= ALIKE * w for a, w in shapes):
             shapes.append((area, way))
-    return len(shapes) >= (2 if counters else 3)
+    return len(shapes)
 
 
 def _on_lines(row: Sequence[int], polygons: Sequence[Polygon], counters: bool) -> bool:
