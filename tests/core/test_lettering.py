@@ -1,5 +1,5 @@
-"""Words and lines that a program drew as areas: letters are no cuts, and a pen's line has one middle; what
-looks a little like either stays what it is.
+"""Words and lines that a program drew as areas, and what a sheet has beside its pieces: letters, grids and test
+squares are no cuts, a pen's line has one middle, and what looks a little like either stays what it is.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from shapely.geometry import Point, Polygon
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.by_pen import parted_by_pen
 from fairlay.core.formats.dxf_in import read_dxf
-from fairlay.core.formats.sort_out import SortedOut, sort_out
+from fairlay.core.formats.sort_out import SaidOf, SortedOut, sort_out
 from fairlay.core.formats.svg_in import read_svg
 from fairlay.core.pattern.contour import flatten
 from fairlay.work.reading import is_svg
@@ -118,6 +118,34 @@ def test_small_pieces_in_a_row_are_pieces() -> None:
         f'<g {LINES}><path d="{path(PANEL)}"/>{"".join(f"<path d={path(r)!r}/>" for r in rows)}</g>'
     )
     assert len(out.pieces) == 7
+
+
+def test_a_grid_a_test_square_and_a_title_block_are_the_sheets_own() -> None:
+    across = "".join(f'<path d="M0,{10 * k}H400M{10 * k},0V400"/>' for k in range(41))
+    title = "".join(f'<path d="{path(box(300, 300 + 12 * k, 90, 12))}"/>' for k in range(4))
+    square = f'<path d="{path(box(20, 300, 50, 50))}"/>'
+    words = (
+        '<text x="305" y="309" font-size="6">Sheet 1 of 2</text><text x="25" y="330" font-size="5">{}</text>'
+    )
+    pieces = f'<path d="{path(PANEL)}"/><path d="{path(box(100, 300, 60, 60))}"/>'
+    body = f"<g {LINES}>{across}{title}{square}{pieces}</g>"
+    out = sorted_of(body + words.format("Test square 50 mm"))
+    assert areas(out) == pytest.approx([3600, Polygon(PANEL).area])
+    assert any("A grid of 82 lines" in n for n in out.notes)
+    assert any("5 boxes with words of the sheet ('Sheet 1 of 2')" in n for n in out.notes)
+    # A square that says nothing of the kind is a piece, and so is what somebody said is one.
+    assert len(sorted_of(body + words.format("Washer")).pieces) == 3
+    drawing = parted_by_pen(read_svg(svg(body + words.format("Test square 50 mm"))))
+    said = [SaidOf(45, 325, 50, "outline")]
+    assert len(sort_out(drawing, {}, drawing.unit_mm or 1.0, said=said).pieces) == 3
+
+
+def test_straps_of_loose_lines_are_no_grid() -> None:
+    lines = "".join(f"M20,{20 * k}H320" for k in range(1, 10)) + "".join(
+        f"M{x},{20 * k}V{20 * k + 20}" for k in range(1, 9) for x in (20, 320)
+    )
+    out = sorted_of(f'<path {LINES} d="{lines}"/>')
+    assert sum(p.wanted for p in out.pieces) == 8 and set(areas(out)) == {6000.0}
 
 
 @pytest.mark.parametrize("broad", [0.15, 0.6, 0.95])

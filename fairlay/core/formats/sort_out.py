@@ -19,6 +19,7 @@ from fairlay.core.formats.drawing import Drawing, Stroke, Use
 from fairlay.core.formats.drawn_marks import mark_of
 from fairlay.core.formats.joining import Line
 from fairlay.core.formats.nesting import nested, runs_along, without_bands
+from fairlay.core.formats.sheet import grid_lines, of_the_sheet
 from fairlay.core.formats.words_on import read_words
 from fairlay.core.pattern.contour import Contour, contour_of
 from fairlay.core.pattern.edges import XY, Run
@@ -134,6 +135,8 @@ def sort_out(
     by_use: dict[Use, list[Stroke]] = {}
     for stroke in _scaled(drawing.strokes, unit_mm):
         by_use.setdefault(chosen[stroke.layer], []).append(stroke)
+    if patterns:
+        by_use["outline"] = work.without_grid(by_use.get("outline", []))
     for use in ("outline", "window"):
         _few_enough(by_use.get(use, []), use)
     rings = work.rings(by_use.get("outline", []), "outline")
@@ -146,6 +149,8 @@ def sort_out(
     for use in MARKED:
         work.give_marks(pieces, use, [*by_use.get(use, []), *marked.get(use, [])])
     work.name(pieces, drawing, chosen, unit_mm)
+    if patterns:
+        pieces = work.without_sheet(pieces)
     work.name_as_drawn(pieces, by_use.get("outline", []))
     found = []
     alike = _alike(pieces)
@@ -227,6 +232,7 @@ class _Piece:
         self.name = ""
         self.each: int | None = None
         self.pair = False
+        self.words: list[str] = []
 
 
 class _Work(Closing):
@@ -234,6 +240,7 @@ class _Work(Closing):
         super().__init__(near_closed_mm)
         self.tree = STRtree([])
         self.contours: list[Closed] = []
+        self.insisted: list[Ring] = []
 
     def nest(
         self,
@@ -251,6 +258,7 @@ class _Work(Closing):
             )
         keys = [_key(r) for r in rings]
         of_rings = _rings_meant(keys, said)
+        self.insisted = [rings[i] for i, use in of_rings.items() if use == "outline"]
         if len(of_rings) < len(said):
             self.notes.append("What was said of a contour that is no longer there was left out.")
         found = nested(rings, words, patterns, of_rings)
@@ -272,6 +280,32 @@ class _Work(Closing):
             [rings[i] for i in found.windows],
             {"stitch": sewn, "hole": punched},
         )
+
+    def without_grid(self, strokes: list[Stroke]) -> list[Stroke]:
+        grid = grid_lines(strokes)
+        if grid:
+            self.notes.append(f"A grid of {len(grid)} lines was left out.")
+        return [s for i, s in enumerate(strokes) if i not in grid]
+
+    def without_sheet(self, pieces: list[_Piece]) -> list[_Piece]:
+        """Leave out what belongs to the sheet: squares to measure a print by, and a title block with the
+        boxes beside it.
+        """
+        may = [p for p in pieces if not any(p.ring is ring for ring in self.insisted)]
+        of_sheet = of_the_sheet([p.polygon for p in may], [p.words for p in may])
+        rings = [may[i].ring for i in sorted(of_sheet)]
+        kept = [p for p in pieces if not any(p.ring is ring for ring in rings)]
+        if not kept or not rings:
+            return pieces
+        words = next(may[i].words[0] for i in sorted(of_sheet) if may[i].words)
+        self.contours = [
+            replace(c, use="leave out") if any(c.ring is ring for ring in rings) else c for c in self.contours
+        ]
+        self.notes.append(
+            f"{len(rings)} {'box' if len(rings) == 1 else 'boxes'} with words of the sheet "
+            f"({words[:40]!r}) {'was' if len(rings) == 1 else 'were'} left out."
+        )
+        return kept
 
     def pieces(self, outlines: list[Ring], windows: list[Ring]) -> list[_Piece]:
         pieces = [_Piece(r) for r in outlines]
@@ -365,6 +399,7 @@ class _Work(Closing):
             owner = self.owner(pieces, Point(label.x * unit_mm, label.y * unit_mm), 2.0)
             if owner is None:
                 continue
+            owner.words.append(label.text)
             said = read_words(label.text)
             if said.each is not None and owner.each is None:
                 owner.each, owner.pair = said.each, said.pair
