@@ -1,5 +1,5 @@
-"""Words and lines that a program drew as areas, and what a sheet has beside its pieces: letters, grids and test
-squares are no cuts, a pen's line has one middle, and what looks a little like either stays what it is.
+"""Words and lines that a program drew as areas, and what a sheet has beside its pieces: letters, grids and
+test squares are no cuts, a pen's line has one middle, and what looks a little like either stays as it is.
 """
 
 from __future__ import annotations
