@@ -253,6 +253,10 @@ def test_outlines_windows_and_marks_come_back_from_our_own_files(kind: str, own:
         assert area(came) == pytest.approx(cut_region(p).area, rel=2e-4) and len(came.windows) == len(
             p.windows
         )
+        needs = p.needs
+        if needs.grain_tolerance_deg < 180:
+            assert came.grain_deg is not None, p.name
+            assert abs((came.grain_deg - needs.grain_deg + 90.0) % 180.0 - 90.0) < 0.1, p.name
         kept = sorted((m.kind, m.side) for m in p.marks if m.kind != "stamp")
         assert sorted((m.kind, m.side) for m in came.marks) == kept, p.name
         for before, after in zip(

@@ -1,7 +1,8 @@
 """An article's patterns as SVG and DXF at true size, one layer for each kind of line.
 
 Kept in a round trip: cut outlines, windows, holes, slots, fold, stitch, glue and skive lines, what is placed,
-and names. Needs, seams and how marks were reckoned are kept by the exchange JSON alone.
+names and the way of the grain. Other needs, seams and how marks were reckoned are kept by the exchange JSON
+alone.
 """
 
 from __future__ import annotations

@@ -65,7 +65,7 @@ MEANS: tuple[tuple[Use, tuple[str, ...]], ...] = (
 class Stroke:
     """A line of a drawing: points ``(n, 2)`` in the file's units, y downward; a closed one does not repeat
     its first point. ``name`` is what the file calls it, if anything; ``broken``: drawn in dashes or dots;
-    ``filled``: an area that is painted, with no line round it.
+    ``filled``: an area that is painted, with no line round it; ``pointed``: with an arrow's head.
     """
 
     points: NDArray[np.float64]
@@ -75,6 +75,7 @@ class Stroke:
     name: str = ""
     broken: bool = False
     filled: bool = False
+    pointed: bool = False
 
 
 @dataclass(frozen=True)

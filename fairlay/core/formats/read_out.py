@@ -19,7 +19,7 @@ from fairlay.core.pattern.contour import Contour, flatten
 from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.edges import XY
 from fairlay.core.pattern.marks import drawn_marks
-from fairlay.core.pattern.pattern import Pattern, slug_of
+from fairlay.core.pattern.pattern import Needs, Pattern, slug_of
 from fairlay.core.shapes.rings import Ring, as_points
 
 Points = list[list[float]]
@@ -86,7 +86,8 @@ class DrawingOut(BaseModel):
 
 class FoundOut(BaseModel):
     """A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the
-    drawing, in mm; it is there ``times`` times, and ``mirrored`` times turned over.
+    drawing, in mm; it is there ``times`` times, and ``mirrored`` times turned over; ``grain_deg`` is None
+    where no line on it shows the grain.
     """
 
     pattern: Pattern
@@ -97,6 +98,7 @@ class FoundOut(BaseModel):
     width_mm: float
     times: int
     mirrored: int
+    grain_deg: float | None
 
 
 class GapOut(BaseModel):
@@ -234,7 +236,15 @@ def outline_out(contour: Contour, windows: tuple[Contour, ...] = ()) -> OutlineO
 def found_out(p: FoundPiece) -> FoundOut:
     """Return a piece that was found as a pattern."""
     pattern = Pattern(
-        slug_of(p.name), p.name, "body leather", p.wanted, p.contour, p.windows, p.is_pair, marks=p.marks
+        slug_of(p.name),
+        p.name,
+        "body leather",
+        p.wanted,
+        p.contour,
+        p.windows,
+        p.is_pair,
+        needs=Needs(grain_deg=p.grain_deg or 0.0),
+        marks=p.marks,
     )
     length, width = length_and_width(pattern)
     return FoundOut(
@@ -246,6 +256,7 @@ def found_out(p: FoundPiece) -> FoundOut:
         width_mm=width,
         times=p.times,
         mirrored=p.mirrored,
+        grain_deg=p.grain_deg,
     )
 
 

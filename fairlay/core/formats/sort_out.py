@@ -15,8 +15,10 @@ from shapely.geometry import LineString, Point, Polygon
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.closing import Closing, Gap
-from fairlay.core.formats.drawing import Drawing, Stroke, Use
+from fairlay.core.formats.drawing import Drawing, Label, Stroke, Use
 from fairlay.core.formats.drawn_marks import mark_of
+from fairlay.core.formats.drawn_piece import DrawnPiece, alike_pieces
+from fairlay.core.formats.grain_lines import GrainLine, grain_lines
 from fairlay.core.formats.joining import Line
 from fairlay.core.formats.nesting import nested, runs_along, without_bands
 from fairlay.core.formats.sheet import grid_lines, of_the_sheet
@@ -24,7 +26,6 @@ from fairlay.core.formats.words_on import read_words
 from fairlay.core.pattern.contour import Contour, contour_of
 from fairlay.core.pattern.edges import XY, Run
 from fairlay.core.pattern.pattern import Mark, slug_of
-from fairlay.core.shapes.alike import Outline
 from fairlay.core.shapes.rings import Ring, pieces_of, rings_of
 from fairlay.core.tolerances import JOIN_MM, NEAR_CLOSED_MM
 
@@ -34,8 +35,6 @@ CONTOUR_USES: tuple[Use, ...] = ("outline", "window", "stitch", "hole", "leave o
 """What a closed contour among outlines can be said to be."""
 SAME_CONTOUR_MM = 0.5
 MARKED: tuple[Use, ...] = ("stitch", "hole", "fold", "glue", "skive", "place")
-SIZE_CELL_MM = 4.0
-"""Outlines alike have nearly the same way round."""
 THIN_MM = 0.01
 """Points nearer than this to the line between their neighbours are left out."""
 LEAST_SEWN_MM = 12.0
@@ -46,7 +45,8 @@ LEAST_SEWN_MM = 12.0
 class FoundPiece:
     """A piece found in a drawing, in mm, moved so that its outline begins at (0, 0); ``at`` is where it was.
     It is there ``times`` times, and ``mirrored`` times turned over: as many left as right make a pair.
-    ``each`` and ``pair`` are what words on it say of how many are cut."""
+    ``each`` and ``pair`` are what words on it say of how many are cut, ``grain_deg`` which way a line on it
+    shows the grain to run."""
 
     name: str
     contour: Contour
@@ -57,6 +57,7 @@ class FoundPiece:
     mirrored: int = 0
     each: int | None = None
     pair: bool = False
+    grain_deg: float | None = None
 
     @property
     def is_pair(self) -> bool:
@@ -135,12 +136,16 @@ def sort_out(
     by_use: dict[Use, list[Stroke]] = {}
     for stroke in _scaled(drawing.strokes, unit_mm):
         by_use.setdefault(chosen[stroke.layer], []).append(stroke)
+    labels = [replace(w, x=w.x * unit_mm, y=w.y * unit_mm) for w in drawing.labels]
+    grain: list[GrainLine] = []
     if patterns:
-        by_use["outline"] = work.without_grid(by_use.get("outline", []))
+        drawn = work.without_grid(by_use.get("outline", []))
+        grain, arrows = grain_lines(drawn, by_use.get("leave out", []), labels)
+        by_use["outline"] = [s for i, s in enumerate(drawn) if i not in arrows]
     for use in ("outline", "window"):
         _few_enough(by_use.get(use, []), use)
     rings = work.rings(by_use.get("outline", []), "outline")
-    words = [(w.x * unit_mm, w.y * unit_mm) for w in drawing.labels]
+    words = [(w.x, w.y) for w in labels]
     outlines, windows, marked = work.nest(rings, words, patterns, said)
     windows += work.rings(by_use.get("window", []), "window")
     pieces = work.pieces(outlines, windows)
@@ -148,12 +153,13 @@ def sort_out(
         marked["stitch"] = [*marked["stitch"], *work.sewn_lines(pieces)]
     for use in MARKED:
         work.give_marks(pieces, use, [*by_use.get(use, []), *marked.get(use, [])])
-    work.name(pieces, drawing, chosen, unit_mm)
+    work.name(pieces, labels, chosen)
+    work.give_grain(pieces, grain)
     if patterns:
         pieces = work.without_sheet(pieces)
     work.name_as_drawn(pieces, by_use.get("outline", []))
     found = []
-    alike = _alike(pieces)
+    alike = alike_pieces(pieces)
     for i, p in enumerate(pieces):
         if i not in alike:
             continue
@@ -168,6 +174,7 @@ def sort_out(
                 *alike[i],
                 p.each,
                 p.pair,
+                p.grain_deg,
             )
         )
     work.tell_open()
@@ -223,18 +230,6 @@ def _mark_moved(m: Mark, x: float, y: float) -> Mark:
     )
 
 
-class _Piece:
-    def __init__(self, ring: Ring) -> None:
-        self.ring = ring
-        self.polygon = Polygon(ring)
-        self.windows: list[Ring] = []
-        self.marks: list[Mark] = []
-        self.name = ""
-        self.each: int | None = None
-        self.pair = False
-        self.words: list[str] = []
-
-
 class _Work(Closing):
     def __init__(self, near_closed_mm: float) -> None:
         super().__init__(near_closed_mm)
@@ -287,7 +282,7 @@ class _Work(Closing):
             self.notes.append(f"A grid of {len(grid)} lines was left out.")
         return [s for i, s in enumerate(strokes) if i not in grid]
 
-    def without_sheet(self, pieces: list[_Piece]) -> list[_Piece]:
+    def without_sheet(self, pieces: list[DrawnPiece]) -> list[DrawnPiece]:
         """Leave out what belongs to the sheet: squares to measure a print by, and a title block with the
         boxes beside it.
         """
@@ -307,8 +302,8 @@ class _Work(Closing):
         )
         return kept
 
-    def pieces(self, outlines: list[Ring], windows: list[Ring]) -> list[_Piece]:
-        pieces = [_Piece(r) for r in outlines]
+    def pieces(self, outlines: list[Ring], windows: list[Ring]) -> list[DrawnPiece]:
+        pieces = [DrawnPiece(r) for r in outlines]
         self.tree = STRtree([p.polygon for p in pieces])
         for window in windows:
             own = Polygon(window)
@@ -324,7 +319,7 @@ class _Work(Closing):
             self.part_windows(p)
         return pieces
 
-    def part_windows(self, p: _Piece) -> None:
+    def part_windows(self, p: DrawnPiece) -> None:
         """Take windows that lie in or over each other, or over the edge, out of a piece all at once."""
         if Polygon(p.ring, p.windows).is_valid:
             return
@@ -339,7 +334,7 @@ class _Work(Closing):
         p.polygon = Polygon(p.ring)
         self.notes.append("Windows over each other, or over their piece's edge, were taken out of it as one.")
 
-    def sewn_lines(self, pieces: list[_Piece]) -> list[Stroke]:
+    def sewn_lines(self, pieces: list[DrawnPiece]) -> list[Stroke]:
         """Open lines that run along the outline of the piece they lie in: no outlines but stitches."""
         sewn = []
         for k, line in enumerate(self.open):
@@ -359,11 +354,11 @@ class _Work(Closing):
         self.open = [line for k, line in enumerate(self.open) if k not in sewn]
         return out
 
-    def owner(self, pieces: list[_Piece], point: Point, reach: float = 0.0) -> _Piece | None:
+    def owner(self, pieces: list[DrawnPiece], point: Point, reach: float = 0.0) -> DrawnPiece | None:
         near = self.tree.query(point, predicate="dwithin", distance=max(reach, 1e-9))
         return min((pieces[int(k)] for k in near), key=lambda p: p.polygon.area, default=None)
 
-    def give_marks(self, pieces: list[_Piece], use: Use, strokes: Sequence[Stroke]) -> None:
+    def give_marks(self, pieces: list[DrawnPiece], use: Use, strokes: Sequence[Stroke]) -> None:
         if len(strokes) > MOST_MARKS:
             self.notes.append(
                 f"{len(strokes)} {use} lines are more than the {MOST_MARKS} an article has; "
@@ -389,14 +384,28 @@ class _Work(Closing):
                 f"{'was' if lost == 1 else 'were'} left out."
             )
 
-    def name(self, pieces: list[_Piece], drawing: Drawing, chosen: Mapping[str, Use], unit_mm: float) -> None:
-        for label in drawing.labels:
+    def give_grain(self, pieces: list[DrawnPiece], grain: Sequence[GrainLine]) -> None:
+        """Say of pieces which way their grain runs: as the longest line on each shows, called so first."""
+        told = 0
+        for line in sorted(grain, key=lambda g: (not g.called, -g.line.length)):
+            owner = self.owner(pieces, line.line.interpolate(0.5, normalized=True))
+            if owner is not None and owner.grain_deg is None:
+                owner.grain_deg = round(line.deg, 1)
+                told += 1
+        if told:
+            self.notes.append(
+                f"The way of the grain was read from {'a line' if told == 1 else 'lines'} on "
+                f"{told} {'piece' if told == 1 else 'pieces'}."
+            )
+
+    def name(self, pieces: list[DrawnPiece], labels: Sequence[Label], chosen: Mapping[str, Use]) -> None:
+        for label in labels:
             if chosen.get(label.layer) == "outline":
                 self.notes.append(
                     f"Words on a cutting layer ({label.text[:40]!r} on {label.layer}) are no cut and were "
                     "taken as a name."
                 )
-            owner = self.owner(pieces, Point(label.x * unit_mm, label.y * unit_mm), 2.0)
+            owner = self.owner(pieces, Point(label.x, label.y), 2.0)
             if owner is None:
                 continue
             owner.words.append(label.text)
@@ -409,9 +418,9 @@ class _Work(Closing):
             if said.name and not owner.name and _can_be_named(said.name):
                 owner.name = said.name[:80]
 
-    def name_as_drawn(self, pieces: list[_Piece], strokes: Sequence[Stroke]) -> None:
+    def name_as_drawn(self, pieces: list[DrawnPiece], strokes: Sequence[Stroke]) -> None:
         """Give pieces without a name what their outline is called in the file, if nothing else is."""
-        called: dict[str, list[_Piece]] = {}
+        called: dict[str, list[DrawnPiece]] = {}
         tree = STRtree([p.polygon.exterior for p in pieces])
         for s in strokes:
             if not s.name or not _can_be_named(s.name):
@@ -456,34 +465,6 @@ def _contours(n: int, said: str) -> str:
     one = n == 1
     lies = f"{n} {'contour lies' if one else 'contours lie'}"
     return said.format(lies, "was" if one else "were", "a window" if one else "windows")
-
-
-def _alike(pieces: Sequence[_Piece]) -> dict[int, tuple[int, int]]:
-    """Which of some pieces are kept, each with how often it is there as it is, and how often turned over."""
-    out: dict[int, tuple[int, int]] = {}
-    shapes: dict[int, Outline] = {}
-    by_size: dict[int, list[int]] = {}
-    for i, p in enumerate(pieces):
-        size = int(p.polygon.length // SIZE_CELL_MM)
-        shapes[i] = Outline(p.ring, p.windows)
-        about = [k for d in (-1, 0, 1) for k in by_size.get(size + d, ()) if _may_be_one(pieces[k], p)]
-        for k in about:
-            times, mirrored = out[k]
-            same = shapes[k].is_same(shapes[i])
-            if same or shapes[k].is_same(shapes[i].turned_over()):
-                out[k] = (times + 1, mirrored) if same else (times, mirrored + 1)
-                pieces[k].name = pieces[k].name or p.name
-                break
-        else:
-            out[i] = 1, 0
-            by_size.setdefault(size, []).append(i)
-    return out
-
-
-def _may_be_one(a: _Piece, b: _Piece) -> bool:
-    """Whether two of one shape are one piece: not where the drawing names or marks them differently."""
-    kinds_a, kinds_b = (sorted(m.kind for m in p.marks) for p in (a, b))
-    return (a.name == b.name or not (a.name and b.name)) and kinds_a == kinds_b
 
 
 def _alike_words(f: FoundPiece) -> str:

@@ -31,6 +31,7 @@ from fairlay.core.formats.svg_style import (
     is_broken,
     is_hidden,
     is_painted,
+    is_pointed,
     styles_of,
 )
 from fairlay.core.formats.svg_values import (
@@ -345,7 +346,8 @@ class _Reading:
                 self.pages.append(len(self.strokes))
             layer = where.layer or colour or "drawing"
             broken = is_broken(style)
-            self.strokes.append(Stroke(points, closed, layer, colour, where.name, broken, not edged))
+            pointed = is_pointed(style)
+            self.strokes.append(Stroke(points, closed, layer, colour, where.name, broken, not edged, pointed))
 
     def _fills_page(self, points: NDArray[np.float64]) -> bool:
         """Whether a painted ground covers all of the page."""

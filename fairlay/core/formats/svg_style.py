@@ -23,6 +23,8 @@ KEPT_STYLES = (
     "stroke-opacity",
     "fill-opacity",
     "stroke-dasharray",
+    "marker-start",
+    "marker-end",
 )
 NOT_INHERITED = ("display", "opacity")
 
@@ -45,6 +47,11 @@ def is_painted(style: Mapping[str, str], what: str) -> bool:
         return False
     found = parse_color(text)
     return not (isinstance(found, tuple) and found[3] == 0)
+
+
+def is_pointed(style: Mapping[str, str]) -> bool:
+    """Whether a line has something at an end, an arrow's head mostly."""
+    return any(style.get(f"marker-{end}", "none").strip() != "none" for end in ("start", "end"))
 
 
 def is_hidden(style: Mapping[str, str]) -> bool:

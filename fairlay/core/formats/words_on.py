@@ -27,6 +27,8 @@ NO_NAMES: Final = re.compile(
     re.IGNORECASE,
 )
 """Words that stand on pieces and call them nothing."""
+MEASURE: Final = re.compile(r"[\W_]*\d+([.,/]\d+)*\s*(mm|cm|m|in|inch|inches|\"|')?[\W_]*", re.IGNORECASE)
+"""How long something is, and no name."""
 
 
 @dataclass(frozen=True)
@@ -54,6 +56,6 @@ def read_words(text: str) -> Words:
     if pair:
         each = 2 if each is None else each + each % 2
     name = " ".join(left.split()).strip(" ,;:-–()[]/.+&")
-    if not re.search(r"[^\W\d_]{2}", name) or NO_NAMES.fullmatch(name):
+    if not re.search(r"[^\W\d_]{2}", name) or NO_NAMES.fullmatch(name) or MEASURE.fullmatch(name):
         name = ""
     return Words(name, each, pair)

@@ -5105,10 +5105,13 @@ export interface components {
         /**
          * FoundOut
          * @description A piece found in a drawing: ready as a pattern but for its needs; ``at`` is where it lay in the
-         *     drawing, in mm; it is there ``times`` times, and ``mirrored`` times turned over.
+         *     drawing, in mm; it is there ``times`` times, and ``mirrored`` times turned over; ``grain_deg`` is None
+         *     where no line on it shows the grain.
          */
         FoundOut: {
             at: components["schemas"]["XY"];
+            /** Grain Deg */
+            grain_deg: number | null;
             /** Length Mm */
             length_mm: number;
             /** Marks */

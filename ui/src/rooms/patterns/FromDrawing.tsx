@@ -3,7 +3,8 @@ import { useState } from 'react'
 import { api, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { MarkShape } from '../../hide/MarkShape'
-import { pathOf } from '../../hide/paths'
+import { middleOfRing, pathOf } from '../../hide/paths'
+import { GrainArrow } from '../../hide/PieceCard'
 import { Button, Trouble } from '../../parts/controls'
 import { PickFile } from '../../parts/PickFile'
 import { Reading } from '../../parts/Reading'
@@ -227,6 +228,15 @@ function OneDrawing({
                   {p.marks.map((m, j) => (
                     <MarkShape key={j} mark={m} px={px} />
                   ))}
+                  {p.grain_deg !== null && (
+                    <GrainArrow
+                      x={middleOfRing(p.rings[0] ?? [])[0]}
+                      y={middleOfRing(p.rings[0] ?? [])[1]}
+                      deg={p.grain_deg}
+                      length={Math.min(60 * px, p.width_mm * 0.7)}
+                      width={1.5 * px}
+                    />
+                  )}
                   <text
                     x={p.length_mm * 0.02}
                     y={-6 * px}
