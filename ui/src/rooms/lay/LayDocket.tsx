@@ -160,7 +160,9 @@ export function LayDocket({
           ))}
           <div className="text-[13px] text-ink-soft">
             {lay.state.unplaced.length > 0
-              ? 'Found no place'
+              ? isLive(job)
+                ? 'Not laid yet'
+                : 'Found no place'
               : f.placed === 0
                 ? 'Nothing is laid yet'
                 : 'Everything has its place'}
