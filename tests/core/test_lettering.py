@@ -68,6 +68,14 @@ def test_words_drawn_as_outlines_are_no_windows(text: str, turn: int) -> None:
         assert any("they are words" in n for n in out.notes) == (pen == LINES)
 
 
+def test_a_block_of_many_lines_is_words() -> None:
+    lines = "\n".join(
+        ["Cut from firm leather", "with the grain along", "skive the long edges", "glue 12 mm"] * 4
+    )
+    out = sorted_of(f'<g {LINES}><path d="{path(PANEL)}"/>{written(lines, 60, 40, 6)}</g>')
+    assert not out.pieces[0].windows and len(out.pieces) == 1
+
+
 def test_one_painted_letter_is_no_window_and_painted_pieces_are_pieces() -> None:
     letter = f'<g fill="#000">{written("B", 120, 110, 30)}</g>'
     assert not sorted_of(f'<path {LINES} d="{path(PANEL)}"/>{letter}').pieces[0].windows

@@ -13,7 +13,7 @@ from shapely.geometry import Polygon
 LETTER_MM, LONE_LETTER_MM = 40.0, 12.0
 """Letters are no larger, on a piece, and beside all pieces, where small pieces might lie in a row."""
 LEAST_LETTER_MM = 0.8
-LEAST_LETTERS, LEAST_LONE_LETTERS = 3, 4
+LEAST_LETTERS, LEAST_LONE_LETTERS, MOST_LETTERS = 3, 4, 1_500
 SHARE_OF_PIECE = 0.08
 """What takes more of the piece it lies on is no letter."""
 SPACED = 1.1
@@ -22,10 +22,10 @@ included.
 """
 ALIKE = 0.04
 """Two contours whose areas and ways round differ by less may be the same letter, or the same slot."""
-ON_LINE, LINED_UP, MOST_LINES = 0.15, 0.7, 3
-"""Letters stand on a line, or hang from one, within this share of the tallest; so many of a row do, on so
-many lines at most.
-"""
+ON_LINE, LINED_UP = 0.15, 0.7
+"""Letters stand on a line, or hang from one, within this share of the tallest; so many of a row do."""
+MOST_LINES, LETTERS_EACH = 3, 6
+"""They stand on so many lines, more where there are so many letters to each."""
 THROUGH_ALL = 0.25
 WORDS_APART, MOST_TALL = 1.2, 1.5
 """What stands no farther from a row than this share of its tallest letter, and is not much taller, belongs to
@@ -62,7 +62,7 @@ def letters(
     out: set[int] = set()
     for on, own in standing.items():
         for row in _close(own, polygons, size):
-            if len(row) < (LEAST_LONE_LETTERS if on < 0 else LEAST_LETTERS):
+            if not (LEAST_LONE_LETTERS if on < 0 else LEAST_LETTERS) <= len(row) <= MOST_LETTERS:
                 continue
             counters = {i for i, about in enumerate(inside) if about & set(row) and i not in but}
             # Three shapes are a word, two where letters have holes.
@@ -84,9 +84,11 @@ def _whole_text(
     tall = max(size[i] for i in row)
     text = set(row)
     may = {i for i in own if size[i] <= MOST_TALL * tall}
-    while more := {
-        i for i in may - text if any(polygons[i].dwithin(polygons[j], WORDS_APART * tall) for j in text)
-    }:
+    more = text
+    while more and (left := sorted(may - text)):
+        tree = STRtree([polygons[i] for i in more])
+        near = tree.query([polygons[i] for i in left], predicate="dwithin", distance=WORDS_APART * tall)[0]
+        more = {left[int(k)] for k in near}
         text |= more
     round_it = shapely.box(*shapely.total_bounds([polygons[i] for i in text])).buffer(tall / 8)
     dots = {i for i in punched if size[i] < DOT * tall and round_it.contains(polygons[i])}
@@ -123,8 +125,8 @@ def how_many_shapes(polygons: Iterable[Polygon]) -> int:
 
 
 def _on_lines(row: Sequence[int], polygons: Sequence[Polygon], counters: bool) -> bool:
-    """Whether most of a row's contours stand on a line, or hang from one: on up to three lines of words,
-    along the row, as neighbours lie or as the sheet does. Where there are ``counters`` it is enough that one
+    """Whether most of a row's contours stand on a line, or hang from one, or on several lines of words: along
+    the row, as neighbours lie or as the sheet does. Where there are ``counters`` it is enough that one
     line goes through them all.
     """
     points = [shapely.get_coordinates(polygons[i]) for i in row]
@@ -148,11 +150,11 @@ def _on_lines(row: Sequence[int], polygons: Sequence[Polygon], counters: bool) -
 
 
 def _lined_up(edges: NDArray[np.float64], within: float) -> int:
-    """How many of some heights, in order, lie within so much of others: on the three best lines, each of
-    three or more.
+    """How many of some heights, in order, lie within so much of others: on the best lines, each of three or
+    more.
     """
     on_lines = 0
-    for _ in range(MOST_LINES):
+    for _ in range(max(MOST_LINES, len(edges) // LETTERS_EACH)):
         until = np.searchsorted(edges, edges + within, side="right")
         counts = until - np.arange(len(edges))
         if not len(edges) or counts.max() < LEAST_LETTERS:
