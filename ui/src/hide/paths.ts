@@ -15,15 +15,6 @@ export function boundsOf(rings: Ring[]): [number, number, number, number] {
   return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)]
 }
 
-/** The mean of a ring's points. */
-export function middleOfRing(outline: Ring): [number, number] {
-  const n = Math.max(1, outline.length)
-  return [
-    outline.reduce((sum, p) => sum + (p[0] ?? 0), 0) / n,
-    outline.reduce((sum, p) => sum + (p[1] ?? 0), 0) / n,
-  ]
-}
-
 /** Leather by the name of its colour. An unknown name is drawn as plain russet. */
 const LEATHERS: Record<string, string> = {
   chestnut: '#8b5a3a',

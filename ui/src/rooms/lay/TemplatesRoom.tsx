@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, readFrom, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
-import { pathOf, middleOfRing } from '../../hide/paths'
+import { pathOf } from '../../hide/paths'
 import { Button, Said, Trouble } from '../../parts/controls'
 import { NumberField } from '../../parts/fields'
 import { afterJob, type Job } from '../../parts/job'
@@ -161,8 +161,8 @@ function OnTable({ found }: { found: Found }) {
               {found.templates.map((t, i) => (
                 <text
                   key={`n${i}`}
-                  x={middleOfRing(t.outline)[0]}
-                  y={middleOfRing(t.outline)[1] + 6 * px}
+                  x={middleOf(t.outline)[0]}
+                  y={middleOf(t.outline)[1] + 6 * px}
                   textAnchor="middle"
                   fontSize={17 * px}
                   fontWeight={700}
@@ -187,6 +187,14 @@ const doubted = (t: Template) => t.may_be.length > 0 || t.support < SURELY
 const far = (t: Template) => t.off_mm === null || t.off_mm > FAR_MM
 const colourOf = (t: Template) =>
   wrong(t) ? '#c23a28' : doubted(t) || far(t) ? '#c68f2d' : '#2f6140'
+
+function middleOf(outline: number[][]): [number, number] {
+  const n = Math.max(1, outline.length)
+  return [
+    outline.reduce((sum, p) => sum + (p[0] ?? 0), 0) / n,
+    outline.reduce((sum, p) => sum + (p[1] ?? 0), 0) / n,
+  ]
+}
 
 function Compared({ lay_id, found }: { lay_id: number; found: Found }) {
   const units = useUnits()

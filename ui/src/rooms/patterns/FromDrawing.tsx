@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { api, told, type Schemas } from '../../api/client'
 import { HideView } from '../../hide/HideView'
 import { MarkShape } from '../../hide/MarkShape'
-import { middleOfRing, pathOf } from '../../hide/paths'
+import { boundsOf, pathOf } from '../../hide/paths'
 import { GrainArrow } from '../../hide/PieceCard'
 import { Button, Trouble } from '../../parts/controls'
 import { PickFile } from '../../parts/PickFile'
@@ -39,6 +39,11 @@ const INK: Record<Use, string> = {
   skive: '#e0bd74',
   place: '#c9c1b4',
   'leave out': '#5d6a6c',
+}
+
+const middleOf = (rings: number[][][]) => {
+  const [x0, y0, x1, y1] = boundsOf(rings)
+  return { x: (x0 + x1) / 2, y: (y0 + y1) / 2 }
 }
 
 /**
@@ -230,8 +235,7 @@ function OneDrawing({
                   ))}
                   {p.grain_deg !== null && (
                     <GrainArrow
-                      x={middleOfRing(p.rings[0] ?? [])[0]}
-                      y={middleOfRing(p.rings[0] ?? [])[1]}
+                      {...middleOf(p.rings)}
                       deg={p.grain_deg}
                       length={Math.min(60 * px, p.width_mm * 0.7)}
                       width={1.5 * px}
