@@ -48,7 +48,9 @@ from fairlay.work.queue import hand_out
 
 router = APIRouter(prefix="/api/lays", tags=["lays"])
 LOOK_OFTEN_S, LOOK_EVERY_S, LOOK_SELDOM_S = 0.1, 0.35, 1.2
-"""How often a lay is looked at while nothing of it was found yet, while it is laid, and while it is not."""
+"""How often a lay is looked at while it is laid and nothing was found yet, while it is laid, and while it is
+not.
+"""
 
 
 @router.get("")
@@ -221,7 +223,7 @@ async def lay_events(lay_id: int, request: Request, seen: str = "") -> EventSour
 def _look_in_s(job: JobOut | None) -> float:
     if job is None or job.state not in LIVE:
         return LOOK_SELDOM_S
-    return LOOK_EVERY_S if job.history else LOOK_OFTEN_S
+    return LOOK_OFTEN_S if job.state == "running" and not job.history else LOOK_EVERY_S
 
 
 def _newer(lay_id: int, known: str) -> tuple[LaidState | None, JobOut | None]:

@@ -68,6 +68,13 @@ def test_words_drawn_as_outlines_are_no_windows(text: str, turn: int) -> None:
         assert any("they are words" in n for n in out.notes) == (pen == LINES)
 
 
+def test_letters_with_holes_make_no_frame_of_the_piece_they_stand_on() -> None:
+    out = sorted_of(
+        f'<g {LINES}><path d="{path(box(20, 20, 260, 160))}"/>{written("BOARD A", 60, 90, 14)}</g>'
+    )
+    assert areas(out) == pytest.approx([260 * 160]) and not out.pieces[0].windows
+
+
 def test_a_block_of_many_lines_is_words() -> None:
     lines = "\n".join(
         ["Cut from firm leather", "with the grain along", "skive the long edges", "glue 12 mm"] * 4

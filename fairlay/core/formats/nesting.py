@@ -85,14 +85,13 @@ def nested(
     if patterns and polygons:
         at = np.array([shapely.Point(w) for w in words], object)
         worded = set(STRtree(polygons).query(at, predicate="within")[1].tolist())
-        out.frames = [
-            i for i in holding if i not in said and _is_frame(i, polygons, inside, holding | worded)
-        ]
+        written = letters(polygons, inside, _may_be_punched(rings, inside), said)
+        out.letters = sorted(written)
+        # A letter with a hole in it looks like no piece by itself.
+        like_pieces = (holding | worded) - written
+        out.frames = [i for i in holding - written - set(said) if _is_frame(i, polygons, inside, like_pieces)]
     out.left_out = [i for i in said if said[i] == "leave out"]
     out.sewn = [i for i in said if said[i] == "stitch"]
-    if patterns:
-        punched = _may_be_punched(rings, inside)
-        out.letters = sorted(letters(polygons, inside, punched, {*said, *out.frames}))
     passed = {*out.frames, *out.left_out, *out.sewn, *out.letters}
     depth: dict[int, int] = {}
     for i in sorted(range(len(rings)), key=lambda k: -areas[k]):
