@@ -236,6 +236,21 @@ def test_a_first_lay_is_seen_while_it_grows_and_is_the_same(objective: str) -> N
     assert len(lying) > 1 and lying == sorted(lying) and lying[0] < lying[-1]
     assert all(referee.broken(asked, write_lay(p.lay)) == [] for p in heard)
     assert grown.placements == at_once.placements
+    # Whoever stops at the first pieces seen gets all of a first lay that is soon done, and else what lies.
+    for every, all_of_it in ((1e-4, True), (1.0, False)):
+        heard.clear()
+        ticks = itertools.count()
+        stopped = lay_job(
+            read_job(json.dumps(asked)),
+            lambda ticks=ticks, every=every: every * next(ticks),
+            seconds=1e9,
+            on_better=heard.append,
+            should_stop=lambda: len(heard) > 0,
+            growing=True,
+        )
+        assert (stopped.placements == at_once.placements) == all_of_it and stopped.placements
+        assert referee.broken(asked, write_lay(stopped)) == []
+    heard.clear()
     # What stands already is not shown with less than it has.
     heard.clear()
     lay_of(asked, growing=True, on_better=heard.append, start=grown)

@@ -53,6 +53,10 @@ GROWN_FIRST_S, GROWN_EVERY_S = 0.2, 0.4
 """So long after its first piece a first lay that is not done yet is shown, where that is wanted, and then as
 often; no more of the time than a quarter goes into it.
 """
+FIRST_UNTIL_S = 2.5
+"""Who stops a search at the first pieces seen gets the rest of a first lay all the same, if it is done by
+then.
+"""
 WORK_SHARE = {"fill": 0.97, "sets": 0.9, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
@@ -246,7 +250,7 @@ class Run:
             self.bank,
             _plan(self.job, self.step, self.rng, self.just_enough),
             self.rng,
-            self.stop,
+            self._stop_first if self.grows else self.stop,
             self.grounds,
             growing=self._grown if self.grows else lambda _: None,
         )
@@ -254,6 +258,9 @@ class Run:
         if self.grounds is None:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
+
+    def _stop_first(self) -> bool:
+        return self.spent() > FIRST_UNTIL_S and self.stop()
 
     def _grown(self, work: Construction) -> None:
         """Offer what lies so far of the first lay, now and then: it is fair, and seen the sooner."""
