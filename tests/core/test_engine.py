@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from fairlay.core.engine import Progress, lay_job
 from fairlay.core.engine.one_more import OneMore
-from fairlay.core.engine.run import Run
+from fairlay.core.engine.run import NOT_TRIED, Run
 from fairlay.core.engine.sets_by_hide import SetsByHide
 from fairlay.core.engine.working import with_counts
 from fairlay.core.formats.exchange import read_job, write_lay
@@ -249,6 +249,9 @@ def test_a_first_lay_is_seen_while_it_grows_and_is_the_same(objective: str) -> N
             growing=True,
         )
         assert (stopped.placements == at_once.placements) == all_of_it and stopped.placements
+        # What was never tried is not said to have no room.
+        assert [u.reason == NOT_TRIED for u in stopped.unplaced] == [not all_of_it] * len(stopped.unplaced)
+        assert stopped.unplaced or all_of_it
         assert referee.broken(asked, write_lay(stopped)) == []
     heard.clear()
     # What stands already is not shown with less than it has.

@@ -197,6 +197,24 @@ def test_an_offcut_that_is_a_rectangle_is_no_frame() -> None:
     assert any("a frame" in n for n in framed.notes)
 
 
+@pytest.mark.parametrize("broad", [0.2, 0.8])
+def test_a_hide_drawn_as_narrow_areas_and_a_painted_hole(broad: float) -> None:
+    out = hide(1)
+    x0, y0 = out.outline.min(axis=0) - 5.0
+    regions = [translate(Polygon(r), -x0, -y0) for r in (out.outline, *out.holes)]
+    bands = [r.exterior.buffer(broad / 2, join_style="mitre") for r in regions]
+    rings = [np.asarray(r.coords)[:-1] for b in bands for r in (b.exterior, *b.interiors)]
+    edge = "".join("M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in ring) + "Z" for ring in rings)
+    found = hide_in_drawing(svg(f'<path fill-rule="evenodd" d="{edge}"/>'))
+    assert Polygon(found.outline).area == pytest.approx(regions[0].area, rel=1e-4) and not found.flaws
+    assert [Polygon(h).area for h in found.holes] == pytest.approx([regions[1].area], rel=5e-3)
+    # Painted in the hide's own pen it is a hole as well.
+    line = "M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in regions[0].exterior.coords) + "Z"
+    painted = "M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in regions[1].exterior.coords) + "Z"
+    found = hide_in_drawing(svg(f'<path fill="none" stroke="#000" d="{line}"/>', f'<path fill="#000" d="{painted}"/>'))
+    assert len(found.holes) == 1 and not found.flaws
+
+
 def test_a_drawing_without_a_hide_says_what_is_missing() -> None:
     with pytest.raises(BadHide, match="no closed outline"):
         hide_in_drawing(svg('<path d="M0,0 L500,0"/>'), 1.0)

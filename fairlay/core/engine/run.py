@@ -57,6 +57,7 @@ FIRST_UNTIL_S = 2.5
 """Who stops a search at the first pieces seen gets the rest of a first lay all the same, if it is done by
 then.
 """
+NOT_TRIED = "not laid yet: the laying was stopped before a first lay was done"
 WORK_SHARE = {"fill": 0.97, "sets": 0.9, "order": 1.0}
 """How often, after the fresh lays, a step works on the best lay rather than laying afresh."""
 
@@ -92,6 +93,7 @@ class Run:
         self.spares, self.afresh = spares, afresh
         self.grows = growing and start is None and not any(h.is_roll for h in job.hides)
         self.grown_next: float | None = None
+        self.broken_off: Lay | None = None
         self.began = clock()
         self.rng = np.random.default_rng(job.seed)
         self.bank = build_bank(job)
@@ -238,9 +240,13 @@ class Run:
 
     def with_reasons(self) -> Lay:
         """Return the best lay, sets together, with the reason for each piece that found no place."""
+        broken_off = self.best is self.broken_off
         if self.job.objective == "order" and any(piece.filler for piece in self.job.pieces):
             self.best = self._with_fillers(self.best)
         near = sets_near(self.job, self.best, self.start)
+        if broken_off:
+            left = (u for u in near.unplaced if not self.job.pieces_by_id[u.piece].filler)
+            return replace(near, unplaced=tuple(replace(u, reason=NOT_TRIED) for u in left))
         return replace(near, unplaced=reasons_for(self.job, self.bank, near, self.tables()))
 
     def lay_afresh(self) -> None:
@@ -254,10 +260,13 @@ class Run:
             self.grounds,
             growing=self._grown if self.grows else lambda _: None,
         )
-        self.grows = False
-        if self.grounds is None:
+        first = self.grounds is None
+        if first:
             self.grounds = dict(enumerate(work.tables))
         self.consider(work.lay())
+        if first and not self.start and (self._stop_first() if self.grows else self.stop()):
+            self.broken_off = self.best
+        self.grows = False
 
     def _stop_first(self) -> bool:
         return self.spent() > FIRST_UNTIL_S and self.stop()

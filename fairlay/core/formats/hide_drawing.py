@@ -19,6 +19,7 @@ from fairlay.core.errors import BadHide, BadPattern
 from fairlay.core.formats.by_pen import parted_by_pen
 from fairlay.core.formats.closing import Closing
 from fairlay.core.formats.drawing import Drawing, Stroke
+from fairlay.core.formats.nesting import without_bands
 from fairlay.core.leather.severity import suggested_severity
 from fairlay.core.shapes.rings import Ring, pieces_of
 
@@ -174,7 +175,10 @@ class _Reading:
         self.notes: list[str] = []
         self.frames: list[Ring] = []
         self.layers: dict[str, _Layer] = {}
-        parted = parted_by_pen(drawing)
+        # A hole may be painted: nothing is written on a hide in areas.
+        parted = parted_by_pen(
+            replace(drawing, strokes=tuple(replace(s, filled=False) for s in drawing.strokes))
+        )
         for own, pen in zip(drawing.strokes, parted.strokes, strict=True):
             layer = self.layers.setdefault(pen.layer, _Layer(own.layer, _role(own.layer)))
             layer.strokes.append(
@@ -225,7 +229,7 @@ class _Reading:
         if layer.role == "backbone":
             return []
         if layer.role != "flaw":
-            rings = closing.rings(layer.strokes, "outline")
+            rings, _ = without_bands(closing.rings(layer.strokes, "outline"))
             self.notes += [note.replace("; see where.", ".") for note in closing.notes]
             layer.strokes = [Stroke(line, False, layer.of, "") for line in closing.open]
             return rings
