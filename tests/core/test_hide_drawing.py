@@ -211,7 +211,8 @@ def test_a_hide_drawn_as_narrow_areas_and_a_painted_hole(broad: float) -> None:
     # Painted in the hide's own pen it is a hole as well.
     line = "M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in regions[0].exterior.coords) + "Z"
     painted = "M" + "L".join(f"{x:.3f},{y:.3f}" for x, y in regions[1].exterior.coords) + "Z"
-    found = hide_in_drawing(svg(f'<path fill="none" stroke="#000" d="{line}"/>', f'<path fill="#000" d="{painted}"/>'))
+    both = f'<path fill="none" stroke="#000" d="{line}"/><path fill="#000" d="{painted}"/>'
+    found = hide_in_drawing(svg(both))
     assert len(found.holes) == 1 and not found.flaws
 
 
