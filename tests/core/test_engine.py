@@ -253,6 +253,17 @@ def test_a_first_lay_is_seen_while_it_grows_and_is_the_same(objective: str) -> N
         assert [u.reason == NOT_TRIED for u in stopped.unplaced] == [not all_of_it] * len(stopped.unplaced)
         assert stopped.unplaced or all_of_it
         assert referee.broken(asked, write_lay(stopped)) == []
+    # Whoever has a lay already does not wait for another.
+    asks, ticks = itertools.count(), itertools.count()
+    lay_job(
+        read_job(json.dumps(asked)),
+        lambda: 1e-4 * next(ticks),
+        seconds=1e9,
+        should_stop=lambda: next(asks) > 2,
+        start=grown,
+        growing=True,
+    )
+    assert next(ticks) < 10
     heard.clear()
     # What stands already is not shown with less than it has.
     heard.clear()

@@ -4,6 +4,7 @@ that words or a layer call so; measures and corners are none.
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -79,6 +80,14 @@ def test_what_words_call_the_grain_goes_before_a_longer_arrow() -> None:
     long = ARROWS["two heads"].replace("40", "100").replace("32", "90")
     called = f'<g transform="translate(0,50) rotate(90)">{ARROWS["words"].replace("40", "20")}</g>'
     assert abs(the_one(found(long + called)).grain_deg or 0.0) == pytest.approx(90.0)
+
+
+def test_two_pieces_that_share_a_line_keep_it() -> None:
+    ways = ([(20, 100), (120, 100)], [(120, 100), (105, 112), (20, 160)], [(120, 100), (105, 88), (20, 40)])
+    lines = [*ways, [(20, 160), (20, 100)], [(20, 100), (20, 40)]]
+    sides = "".join(path(np.array(pair), closed=False) for way in lines for pair in itertools.pairwise(way))
+    out = found("", outline=sides)
+    assert sum(p.times + p.mirrored for p in out.pieces) == 2 and not any(p.grain_deg for p in out.pieces)
 
 
 def test_an_outline_of_loose_lines_keeps_its_sides() -> None:

@@ -75,6 +75,13 @@ def test_letters_with_holes_make_no_frame_of_the_piece_they_stand_on() -> None:
     assert areas(out) == pytest.approx([260 * 160]) and not out.pieces[0].windows
 
 
+def test_what_stands_by_a_word_belongs_to_it() -> None:
+    dot = f'<circle {LINES} cx="94" cy="82" r="1.2"/>'
+    for text, size in (("Grain  -", 14), ("SEAT", 14)):
+        out = sorted_of(f'<g {LINES}><path d="{path(PANEL)}"/>{written(text, 60, 90, size)}{dot}</g>')
+        assert not out.pieces[0].windows and not out.pieces[0].marks, text
+
+
 def test_a_block_of_many_lines_is_words() -> None:
     lines = "\n".join(
         ["Cut from firm leather", "with the grain along", "skive the long edges", "glue 12 mm"] * 4
@@ -117,6 +124,8 @@ def test_a_title_beside_all_pieces_is_no_piece() -> None:
         [box(60 + 24 * k, 90, 10 + 3 * k, 8 + 3 * (k % 2)) for k in range(2)],
         [np.array(Point(70 + 16 * k, 90).buffer(2 + k).exterior.coords)[:-1] for k in range(4)],
         [box(40, 60, 60, 50), box(120, 60, 50, 70), box(190, 60, 70, 60)],
+        # Three shapes close to each other, on no line.
+        [box(60, 60, 20, 12), np.array([(84, 84), (104, 80), (100, 96)]), box(58, 92, 9, 24)],
     ],
 )
 def test_windows_and_holes_in_a_row_are_no_words(cut: list[Points]) -> None:
@@ -148,11 +157,15 @@ def test_a_grid_a_test_square_and_a_title_block_are_the_sheets_own() -> None:
     assert areas(out) == pytest.approx([3600, Polygon(PANEL).area])
     assert any("A grid of 82 lines" in n for n in out.notes)
     assert any("5 boxes with words of the sheet ('Sheet 1 of 2')" in n for n in out.notes)
-    # A square that says nothing of the kind is a piece, and so is what somebody said is one.
+    # A square that says nothing of the kind is a piece, so is a strap whatever it says, and what somebody
+    # said is one.
     assert len(sorted_of(body + words.format("Washer")).pieces) == 3
+    strap = f'<path d="{path(box(20, 450, 90, 30))}"/>'
+    said = '<text x="25" y="465" font-size="5">Check strap</text>'
+    assert len(sorted_of(f'<g {LINES}><path d="{path(PANEL)}"/>{strap}</g>{said}').pieces) == 2
     drawing = parted_by_pen(read_svg(svg(body + words.format("Test square 50 mm"))))
-    said = [SaidOf(45, 325, 50, "outline")]
-    assert len(sort_out(drawing, {}, drawing.unit_mm or 1.0, said=said).pieces) == 3
+    insisted = [SaidOf(45, 325, 50, "outline")]
+    assert len(sort_out(drawing, {}, drawing.unit_mm or 1.0, said=insisted).pieces) == 3
 
 
 def test_straps_of_loose_lines_are_no_grid() -> None:
@@ -161,6 +174,11 @@ def test_straps_of_loose_lines_are_no_grid() -> None:
     )
     out = sorted_of(f'<path {LINES} d="{lines}"/>')
     assert sum(p.wanted for p in out.pieces) == 8 and set(areas(out)) == {6000.0}
+    # One row of them parted by eight short lines at one distance.
+    row = "".join(f"M20,{20 * k}H180" for k in range(1, 8)) + "".join(
+        f"M{20 * k},20V40" for k in range(1, 10)
+    )
+    assert not any("grid" in n for n in sorted_of(f'<path {LINES} d="{row}"/>').notes)
 
 
 @pytest.mark.parametrize("broad", [0.15, 0.6, 0.95])

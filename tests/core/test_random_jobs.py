@@ -240,6 +240,19 @@ def test_a_table_only_offers_fair_places(seed: int) -> None:
         n = 2 * counts[variant.index] + int(variant.mirrored) if variant.piece.pair else counts[variant.index]
         table.put(Lying(variant, n, spot))
     assert referee.broken(asked, write_lay(Lay(tuple(table.placements())))) == []
+    # How far along pieces lie is known, whatever is taken up and put back.
+    there = table.mark()
+    while table.lying:
+        assert table.extent() == _reach(table)
+        table.take_up([int(rng.choice(list(table.lying)))])
+    assert table.extent() is None
+    table.back_to(there)
+    assert table.extent() == (_reach(table) if table.lying else None)
+
+
+def _reach(table: HideTable) -> tuple[float, float]:
+    boxes = [table.box(slot) for slot in table.lying]
+    return float(min(b[0] for b in boxes)), float(max(b[2] for b in boxes))
 
 
 @pytest.mark.parametrize(("seed", "margin"), [(3, 12.0), (4, 0.0), (5, 12.0)])
