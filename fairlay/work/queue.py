@@ -49,6 +49,7 @@ QUEUE_OF: Final[dict[Kind, str]] = {
 }
 LOOK_FOR_LOST_S = 2.0
 LOOK_FOR_WORK_S = 0.2
+"""An idle worker asks at least so often whether there is work."""
 FIRST, LATER = 10, 0
 """A lay that nobody works at comes before the helpers of others."""
 log = logging.getLogger("fairlay.work")

@@ -13,6 +13,7 @@ from shapely.geometry import Point, Polygon
 
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.lettering import how_many_shapes
+from fairlay.core.shapes.rings import radius_of
 from fairlay.core.tolerances import FLATTEN_MM
 
 Use = Literal["outline", "window", "stitch", "hole", "fold", "glue", "skive", "place", "leave out"]
@@ -177,17 +178,12 @@ def _painted_on(lines: Mapping[str, Sequence[Stroke]]) -> set[str]:
         if not edged or not areas or len(areas) < len(own):
             continue
         on = np.unique(tree.query([Point(s.points[0]) for s in own], predicate="within")[0])
-        like_words = sum(_is_round(s) for s in own) <= ROUND_IN_WORDS * len(own) and (
+        like_words = sum(radius_of(s.points) is not None for s in own) <= ROUND_IN_WORDS * len(own) and (
             how_many_shapes(areas) >= min(SHAPES_IN_WORDS, len(own))
         )
         if len(on) >= PAINTED_ON * len(own) and like_words:
             out.add(name)
     return out
-
-
-def _is_round(s: Stroke) -> bool:
-    away = np.hypot(*(s.points - s.points.mean(axis=0)).T)
-    return bool(len(away) > 7 and np.ptp(away) < 0.05 * away.mean())
 
 
 def suggested_use(layer: str) -> Use:

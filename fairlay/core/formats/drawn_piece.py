@@ -39,11 +39,12 @@ def alike_pieces(pieces: Sequence[DrawnPiece]) -> dict[int, tuple[int, int]]:
     for i, p in enumerate(pieces):
         size = int(p.polygon.length // SIZE_CELL_MM)
         shapes[i] = Outline(p.ring, p.windows)
+        over = shapes[i].turned_over()
         about = [k for d in (-1, 0, 1) for k in by_size.get(size + d, ()) if _may_be_one(pieces[k], p)]
         for k in about:
             times, mirrored = out[k]
             same = shapes[k].is_same(shapes[i])
-            if same or shapes[k].is_same(shapes[i].turned_over()):
+            if same or shapes[k].is_same(over):
                 out[k] = (times + 1, mirrored) if same else (times, mirrored + 1)
                 pieces[k].name = pieces[k].name or p.name
                 break

@@ -16,7 +16,7 @@ from shapely.geometry import LineString, Polygon
 
 from fairlay.core.formats.drawing import Use
 from fairlay.core.formats.lettering import letters
-from fairlay.core.shapes.rings import Ring
+from fairlay.core.shapes.rings import Ring, radius_of
 
 STITCH_FROM_MM, STITCH_TO_MM = 1.0, 6.5
 """Stitch lines run 3 mm or 1/8 in from the edge mostly, a quarter of an inch at most; no leather is cut to
@@ -30,7 +30,6 @@ LEAST_WITHIN: Final = 0.6
 """A ring of leather is mostly hole; what is sewn all round is mostly leather."""
 MOST_PUNCH_MM: Final = 16.0
 MOST_SLOT_MM: Final = 12.0
-TRUE_ROUND: Final = 0.05
 TRUE_SLOT: Final = 0.012
 FRAME_HOLDS: Final = 2
 """A frame holds at least so many things that look like pieces by themselves."""
@@ -170,12 +169,10 @@ def _band_mm(inner: Polygon, outer: Polygon) -> float | None:
 
 def is_punched(ring: Ring) -> bool:
     """Whether a ring is as a punch leaves it: a circle, or a slot with round ends."""
+    radius = radius_of(ring)
+    if radius is not None:
+        return 2 * radius <= MOST_PUNCH_MM
     own = Polygon(ring)
-    middle = np.asarray(own.centroid.coords[0])
-    radii = np.hypot(*(ring - middle).T)
-    mean = float(radii.mean())
-    if len(ring) >= 8 and float(np.ptp(radii)) < TRUE_ROUND * mean:
-        return bool(2 * mean <= MOST_PUNCH_MM)
     box = np.asarray(own.minimum_rotated_rectangle.exterior.coords)
     b, a = sorted(float(np.hypot(*(box[k + 1] - box[k]))) for k in (0, 1))
     if b > MOST_SLOT_MM or b <= 0 or a > 12 * b or len(ring) < 10:

@@ -43,6 +43,16 @@ class Outline:
         out: Complex = np.interp(at, along, z.real) + 1j * np.interp(at, along, z.imag)
         return out - complex(middle.x, middle.y)
 
+    @cached_property
+    def _spectrum(self) -> Complex:
+        return np.asarray(np.fft.fft(self.samples))
+
+    @cached_property
+    def _away(self) -> NDArray[np.float64]:
+        """How far its places are from its middle: in the mean, at least and at most."""
+        away = np.abs(self.samples)
+        return np.array([away.mean(), away.min(), away.max()])
+
     def turned_over(self) -> Outline:
         """The outline as it is seen from the other side."""
         return Outline(self.ring * [-1.0, 1.0], [w * [-1.0, 1.0] for w in self.windows])
@@ -60,13 +70,15 @@ class Outline:
             other.windows
         ):
             return False
-        agree = np.fft.ifft(np.fft.fft(other.samples) * np.conj(np.fft.fft(self.samples)))
-        for k in np.argsort(-np.abs(agree))[:TURNS_TRIED]:
-            turn = np.conj(agree[k]) / max(abs(agree[k]), 1e-12)
-            moved = np.roll(other.samples, -int(k)) * turn
-            if np.abs(moved - self.samples).max() <= self._step and self._lies_on(other, complex(turn)):
-                return True
-        return False
+        # However it is turned: no place may be farther off than a step.
+        if np.abs(self._away - other._away).max() > self._step:
+            return False
+        agree = np.fft.ifft(other._spectrum * np.conj(self._spectrum))
+        best = np.argsort(-np.abs(agree))[:TURNS_TRIED]
+        turns = np.conj(agree[best]) / np.maximum(np.abs(agree[best]), 1e-12)
+        places = (np.arange(SAMPLES) + best[:, None]) % SAMPLES
+        off = np.abs(other.samples[places] * turns[:, None] - self.samples).max(axis=1)
+        return any(self._lies_on(other, complex(turn)) for turn in turns[off <= self._step])
 
     def _is_copy(self, other: Outline) -> bool:
         """Whether the other is this one moved, drawn place by place: what copying in a drawing program
@@ -78,7 +90,7 @@ class Outline:
             np.abs(b - a - shift).max() <= SAME_MM / 2 for a, b in zip(ours, theirs, strict=True)
         )
 
-    @property
+    @cached_property
     def _step(self) -> float:
         """Half the way between samples, and what may differ: the other's may fall between these."""
         return float(Polygon(self.ring).length) / SAMPLES + SAME_MM

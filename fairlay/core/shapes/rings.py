@@ -24,6 +24,9 @@ from fairlay.core.tolerances import MIN_PIECE_AREA_MM2, SAME_POINT_MM
 Ring = NDArray[np.float64]
 Region = BaseGeometry
 
+TRUE_ROUND = 0.05
+"""Points of a circle keep their distance from its middle within this share of it."""
+
 
 def clean_ring(
     points: Sequence[Sequence[float]] | Ring, name: str, least_mm2: float = MIN_PIECE_AREA_MM2
@@ -76,6 +79,15 @@ def clean_ring(
             expected=f"at least {least_mm2:g} mm2",
         )
     return ring
+
+
+def radius_of(ring: Ring) -> float | None:
+    """Return the radius of a ring that is a circle, drawn out in eight points or more; None for another."""
+    if len(ring) < 8:
+        return None
+    radii = np.hypot(*(ring - np.asarray(Polygon(ring).centroid.coords[0])).T)
+    mean = float(radii.mean())
+    return mean if float(np.ptp(radii)) < TRUE_ROUND * mean else None
 
 
 def simple_ring(ring: Ring) -> Ring:
