@@ -46,7 +46,7 @@ export function RoomKeys({ room, keys }: { room: string; keys: Key[] }) {
   return (
     <Dialog.Root open={listed} onOpenChange={setListed}>
       <Dialog.Trigger
-        className="min-h-11 min-w-11 rounded-sm text-chalk-dim hover:text-chalk"
+        className="min-h-11 min-w-11 shrink-0 rounded-sm whitespace-nowrap text-chalk-dim hover:text-chalk"
         aria-label="Keys of this room"
       >
         Keys <kbd className="font-stamp text-lg">?</kbd>
