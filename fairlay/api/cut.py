@@ -27,6 +27,7 @@ from fairlay.api.cut_models import (
     PieceState,
     PlaceOut,
     RecutOut,
+    RefusedTick,
     SheetOut,
     StatesOut,
     StrokeOut,
@@ -175,12 +176,18 @@ def cut_states(sheet_id: int) -> StatesOut:
 
 @router.post("/cut/{sheet_id}/ticks")
 def tick_pieces(sheet_id: int, asked: TicksIn) -> StatesOut:
-    """Write down what was done at the bench: each press once, in whatever order it comes."""
+    """Write down what was done at the bench: each press once, in whatever order it comes. One that cannot be
+    written down is refused by itself; the others are kept.
+    """
     ticks = [
         Tick(t.id, t.piece, t.copy_number, t.act, t.at_s, t.tablet, t.number, t.reason.strip())
         for t in asked.ticks
     ]
-    return _states_out(sheet_id, cutting.tick(sheet_id, ticks))
+    told = cutting.tick(sheet_id, ticks)
+    out = _states_out(sheet_id, told.states)
+    out.refused = [RefusedTick(id=i, why=why) for i, why in told.refused.items()]
+    out.late = list(told.late)
+    return out
 
 
 @router.post("/cut/{sheet_id}/recut", status_code=201)

@@ -99,13 +99,25 @@ class AccountOut(BaseModel):
     scrap_m2: float
 
 
+class RefusedTick(BaseModel):
+    """A press that was not written down, and why."""
+
+    id: str
+    why: str
+
+
 class StatesOut(BaseModel):
-    """How the pieces of a hide stand; ``head`` is the lay's newest revision, ``at_s`` the server's clock."""
+    """How the pieces of a hide stand; ``head`` is the lay's newest revision, ``at_s`` the server's clock. Of
+    presses just sent: ``refused`` were not written down, ``late`` came after the hide was closed, by id: they
+    are written down and count for nothing.
+    """
 
     states: list[PieceState]
     head: int
     state: str
     at_s: float
+    refused: list[RefusedTick] = []
+    late: list[str] = []
 
 
 class TickIn(BaseModel):

@@ -8,16 +8,17 @@ from threading import Lock
 
 from cachetools import LRUCache
 
-from fairlay.core.errors import BadLay, NotFound
+from fairlay.core.errors import BadLay, NotFound, Refused
 from fairlay.core.hand.open_ground import HandTable
 from fairlay.core.lay.check import broken_rules
 from fairlay.core.lay.lay import Job, Lay, Placement
 from fairlay.core.lay.unplaced import still_unplaced
+from fairlay.store.cut_state import is_being_cut
 from fairlay.store.database import connected
 from fairlay.store.insisted import INSISTABLE, insist, keys_in
 from fairlay.store.lay_rows import Key, Lies, job_of, key_of, lies_of, rounded, state_at
 from fairlay.store.lays import add_revision, newest_for
-from fairlay.store.locks import locked_lay
+from fairlay.store.locks import hold_lay
 from fairlay.store.tables import LayRow
 
 
@@ -58,7 +59,7 @@ def act(
     leather; BadLay where what would lie breaks a rule, with the rule, unless a cutter is ``insisting`` and it
     is one of place, angle or distance: the piece is marked then. Nothing is changed where it raises.
     """
-    row = locked_lay(lay_id)
+    row = hold_lay(lay_id)
     moved = {key_of(p) for p in put}
     state = newest_for(row, base, moved | set(take))
     lies = {key: p for key, p in state.lies.items() if key not in set(take)}
@@ -71,6 +72,12 @@ def act(
             "; ".join(b.sentence for b in broken[:3]),
             value=len(broken),
             expected="a lay that keeps every rule; the one saved before was kept",
+        )
+    if broken and is_being_cut(row.id, {p.hide for p in put}):
+        raise Refused(
+            "this hide is being cut: nothing is put down against a rule there any more",
+            value=sorted(p.hide for p in put),
+            expected="a place that keeps every rule; nothing was changed",
         )
     insist(row.id, {key for b in broken for key in keys_in(lay, b)} & moved)
     lay = replace(lay, unplaced=still_unplaced(job, lay, state.unplaced))

@@ -27,7 +27,7 @@ from fairlay.store.lay_rows import (
     with_difference,
     written,
 )
-from fairlay.store.locks import locked_lay
+from fairlay.store.locks import hold_lay, locked_lay
 from fairlay.store.tables import HelpRow, JobRow, LayCandidateRow, LayRow
 
 
@@ -131,7 +131,7 @@ def take_in(lay_id: int, job_id: int, *, over_hand: bool = False, base: int | No
     together; else what was found waits, unless it is to be taken ``over_hand`` (from revision ``base``).
     Raises NotFound where nothing waits, Stale where ``base`` is not the newest.
     """
-    row = locked_lay(lay_id)
+    row = hold_lay(lay_id)
     found = best_of(job_id)
     if found is None:
         raise NotFound(f"nothing that job {job_id} found waits", value=job_id)

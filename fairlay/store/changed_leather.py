@@ -16,6 +16,7 @@ from fairlay.store.cut_state import cut_keys
 from fairlay.store.database import connected
 from fairlay.store.hides import hides_by_id
 from fairlay.store.lays import LaidOn, SavedLay
+from fairlay.store.locks import hold_lay
 from fairlay.store.tables import HideRow, LayHideRow, LayJobRow, LayRevisionRow, LayRow
 
 Key = tuple[int, int, str, int, int, frozenset[tuple[str, int]]]
@@ -68,16 +69,14 @@ def bring(lay_id: int, *, base: int) -> TakenUp:
     """Bring a lay onto its hides as they are now: what is hit is taken up, the rest stays where it lies on
     the leather. Raises NotFound, and Stale where revision ``base`` is not the newest.
     """
+    hold_lay(lay_id)
     saved = lays.load(lay_id)
     found = _now(saved)
     if not found:
         return TakenUp(saved.head, 0)
     job, lay = without_hits(saved.job, saved.lay, found)
-    ids = [on.hide_id for on in saved.leather]
-    versions = {
-        row.id: row.version for row in HideRow.select(HideRow.id, HideRow.version).where(HideRow.id.in_(ids))
-    }
-    leather = [LaidOn(i, versions[i]) for i in ids]
+    versions = lays.versions_of(on.hide_id for on in saved.leather)
+    leather = [LaidOn(on.hide_id, versions[on.hide_id]) for on in saved.leather]
     head = lays.ask_anew(lay_id, job, lay, leather, base=base, changes=saved.changes)
     return TakenUp(head, len(saved.lay.placements) - len(lay.placements))
 

@@ -26,7 +26,7 @@ from fairlay.store.cutting import Sheet, sheet, sheet_row, still_open, tick_of, 
 from fairlay.store.database import connected
 from fairlay.store.hides import note, numbers_given
 from fairlay.store.lay_rows import Key, written
-from fairlay.store.locks import locked_hide, locked_lay
+from fairlay.store.locks import HIDE_NUMBERS, hold_lay, lock_named
 from fairlay.store.looking import looking_of, put_offcut
 from fairlay.store.settings import currency_on
 from fairlay.store.tables import HideRow
@@ -50,9 +50,9 @@ def recut(sheet_id: int, key: Key) -> Recut:
 
     Raises Refused for a piece that is not spoilt, NotFound.
     """
+    hold_lay(sheet_row(sheet_id).lay_id)
     row = sheet_row(sheet_id)
     still_open(row)
-    locked_lay(row.lay_id)
     saved = lays.load(row.lay_id)
     state = states_of(tick_of(t) for t in ticks_of(row)).get(key)
     was = next((p for p in saved.lay.placements if (p.piece, p.copy) == key), None)
@@ -143,10 +143,11 @@ def close(sheet_id: int, keep: Collection[int] | None = None) -> Closed:
 
     Raises Refused where it is closed already, nothing was cut, or a part is named that there is not.
     """
+    lock_named(HIDE_NUMBERS)
+    lay_row = hold_lay(sheet_row(sheet_id).lay_id)
     row = sheet_row(sheet_id)
     still_open(row)
-    hide_row = locked_hide(row.hide_id)
-    locked_lay(row.lay_id)
+    hide_row = HideRow.get_by_id(row.hide_id)
     own = sheet(sheet_id)
     job, saved = own.saved.job, own.saved
     here = [p for p in saved.lay.placements if p.hide == own.hide.id]
@@ -185,13 +186,7 @@ def close(sheet_id: int, keep: Collection[int] | None = None) -> Closed:
     if back:
         rest = tuple(p for p in saved.lay.placements if (p.piece, p.copy) not in back)
         lay = replace(saved.lay, placements=rest)
-        lays.add_revision(
-            locked_lay(saved.id),
-            lays.newest_for(locked_lay(saved.id), saved.head, set()),
-            lay,
-            "closed",
-            freed=back,
-        )
+        lays.add_revision(lay_row, lays.state_of_base(lay_row, saved.head), lay, "closed", freed=back)
     HideRow.update(state="used up", version=HideRow.version + 1).where(HideRow.id == hide_row.id).execute()
     CutSheetRow.update(state="closed", closed_at=now(), account=asdict(told), facts=frozen).where(
         CutSheetRow.id == row.id

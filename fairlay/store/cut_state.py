@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import cast
 
 from fairlay.core.cutting.ticks import CUT, STATE_OF, Act, Tick, states_of
@@ -10,7 +11,7 @@ from fairlay.store.clock import seconds_at
 from fairlay.store.cut_rows import CutSheetRow, CutTickRow
 from fairlay.store.database import connected
 from fairlay.store.lay_rows import Key
-from fairlay.store.tables import LayRevisionRow, LayRow
+from fairlay.store.tables import HideRow, LayRevisionRow, LayRow
 
 
 @connected
@@ -46,6 +47,16 @@ def _light(row: CutTickRow) -> Tick:
 def is_cut(row: LayRow) -> bool:
     """Whether any hide of a lay is cut or was."""
     return bool(CutSheetRow.select().where(CutSheetRow.lay == row.id).exists())
+
+
+def is_being_cut(lay_id: int, numbers: Collection[str]) -> bool:
+    """Whether any of a lay's hides, by number, is being cut now."""
+    open_now = (
+        CutSheetRow.select()
+        .join(HideRow)
+        .where(CutSheetRow.lay == lay_id, CutSheetRow.state == "open", HideRow.number.in_(list(numbers)))
+    )
+    return bool(numbers) and bool(open_now.exists())
 
 
 def not_before_a_cut(row: LayRow, number: int, last: int | None = None) -> None:

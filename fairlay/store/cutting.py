@@ -38,12 +38,11 @@ from fairlay.store.hides import note
 from fairlay.store.insisted import unfair_in
 from fairlay.store.lay_rows import Key, read_written, written
 from fairlay.store.lays import SavedLay
-from fairlay.store.locks import locked_batch, locked_hide, locked_lay
+from fairlay.store.locks import hold_lay, locked_lay
 from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayBatchRow, LayRow, SettingRow
 
 MOST_AHEAD_S: Final = 120.0
 """A tablet whose clock is so far ahead is taken to have pressed now."""
-SPOILT_FLAW: Final = "spoilt piece"
 CLOSED_SHOWN: Final = 24
 PACE_FROM: Final = 5_000
 """The shop's pace is that of so many pieces, the newest."""
@@ -112,14 +111,13 @@ def begin(lay_id: int, number: str) -> int:
     Raises NotFound, and Refused for a lay that is given up or not fair, a hide with nothing on it, or leather
     that changed since it was laid on.
     """
+    hold_lay(lay_id)
     saved = lays.load(lay_id)
-    locked_batch(saved.batch_id)
     index = next((i for i, h in enumerate(saved.job.hides) if h.id == number), None)
     if index is None:
         raise NotFound(f"this lay has no hide {number}", value=number)
     on = saved.leather[index]
-    row = locked_hide(on.hide_id)
-    locked_lay(lay_id)
+    row = HideRow.get_by_id(on.hide_id)
     there = CutSheetRow.get_or_none(CutSheetRow.lay == lay_id, CutSheetRow.hide == on.hide_id)
     if there is not None:
         return int(there.id)
@@ -170,6 +168,17 @@ def _may_begin(saved: SavedLay, number: str, version: int, row: HideRow) -> None
             f"{number} changed since it was laid on",
             value=number,
             expected="to bring the lay onto its leather first",
+        )
+    other = (
+        CutSheetRow.select(CutSheetRow.lay)
+        .where(CutSheetRow.hide == row.id, CutSheetRow.lay != saved.id, CutSheetRow.state == "open")
+        .first()
+    )
+    if other is not None:
+        raise Refused(
+            f"{number} is being cut already, by lay {other.lay_id}",
+            value=int(other.lay_id),
+            expected="to close it there first, and to bring this lay onto what is left; nothing was begun",
         )
     unsigned = [u for u in unfair_in(saved.id, saved.job, saved.lay) if not u.signed_by]
     if unsigned:
@@ -239,34 +248,37 @@ def shown_sheets() -> dict[int, int]:
     }
 
 
-@connected
-def tick(sheet_id: int, ticks: Sequence[Tick]) -> dict[Key, Tick]:
-    """Write down what was done at the bench, each tick once whatever is sent twice, and return the state of
-    every piece that was ticked. A tick that is in the future is taken for now.
-
-    Raises NotFound, and Refused for an act that there is not, or a piece that the lay never had here; nothing
-    of what was sent is written then. Once a hide is closed, what comes late is written down and changes
-    nothing.
+@dataclass(frozen=True)
+class Ticked:
+    """What became of ticks that were sent: the state of every piece that was ticked, by the tick that counts;
+    which ticks were refused, by id, each with why; and which came after the hide was closed, by id: these are
+    written down and change nothing.
     """
+
+    states: dict[Key, Tick]
+    refused: dict[str, str]
+    late: tuple[str, ...]
+
+
+@connected
+def tick(sheet_id: int, ticks: Sequence[Tick]) -> Ticked:
+    """Write down what was done at the bench, each tick once whatever is sent twice. A tick that is in the
+    future is taken for now. One with an act that there is not, or of a piece that the lay never had, is
+    refused; the others are written down all the same.
+
+    Raises NotFound.
+    """
+    locked_lay(sheet_row(sheet_id).lay_id)
     row = sheet_row(sheet_id)
-    locked_lay(row.lay_id)
     saved = lays.load(row.lay_id)
     lies = {(p.piece, p.copy): p for p in saved.lay.placements}
-    for one in ticks:
-        if one.act not in ACTS or one.act == "recut":
-            raise Refused(f"an act {one.act!r}", value=one.act, expected="done, spoilt, skip or back")
-        if one.piece not in saved.job.pieces_by_id:
-            raise Refused(
-                f"this lay has no piece {one.piece}",
-                value=one.piece,
-                expected="a piece of it; nothing was kept",
-            )
+    refused = {one.id: why for one in ticks if (why := _why_refused(one, saved.job))}
     number = HideRow.select(HideRow.number).where(HideRow.id == row.hide_id).get().number
     bench = replace(CHOICES.read(row.bench).bench, pace=1.0)
     planned = {s.piece: s.seconds for s in _plan(saved, saved.job.hides_by_id[number], bench).steps}
     at = now()
     latest = seconds_at(at) + MOST_AHEAD_S
-    for one in ticks:
+    for one in (one for one in ticks if one.id not in refused):
         p = lies.get(one.key)
         pressed = at if one.at_s > latest else at_seconds(one.at_s)
         CutTickRow.insert(
@@ -285,7 +297,19 @@ def tick(sheet_id: int, ticks: Sequence[Tick]) -> dict[Key, Tick]:
             came_at=at,
             by=who(),
         ).on_conflict_ignore().execute()
-    return states_of(tick_of(t) for t in ticks_of(row))
+    late = () if row.closed_at is None else tuple(one.id for one in ticks if one.id not in refused)
+    known = CutTickRow.select(CutTickRow.tick).where(CutTickRow.tick.in_(late or [""]))
+    came_late = {t.tick for t in known.where(CutTickRow.came_at > row.closed_at)} if late else set()
+    return Ticked(states_of(tick_of(t) for t in ticks_of(row)), refused, tuple(sorted(came_late)))
+
+
+def _why_refused(one: Tick, job: Job) -> str:
+    """Why a tick is not written down; nothing where it is."""
+    if one.act not in ACTS or one.act == "recut":
+        return f"there is no act {one.act!r}: done, spoilt, skip or back"
+    if one.piece not in job.pieces_by_id:
+        return f"this lay has no piece {one.piece}"
+    return ""
 
 
 @connected

@@ -80,6 +80,10 @@ def open_database(url: str | None = None) -> None:
     database.initialize(make_database(url, autoconnect=False))
 
 
+class TakeAgain(Exception):
+    """What was to be held changed while its locks were waited for: the act is rolled back and tried again."""
+
+
 TRY_AGAIN = (1205, 1213)
 """MariaDB: a lock was waited for too long, a deadlock was found. The transaction is rolled back whole."""
 MOST_TRIES = 6
@@ -105,6 +109,8 @@ def connected(act: Callable[P, R]) -> Callable[P, R]:
                     database.atomic(),
                 ):
                     return act(*args, **kwargs)
+            except TakeAgain:
+                continue
             except (peewee.OperationalError, peewee.InterfaceError) as cause:
                 if not cause.args or cause.args[0] not in TRY_AGAIN:
                     raise Unavailable(

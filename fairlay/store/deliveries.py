@@ -160,15 +160,17 @@ def change_delivery(
     ).where(DeliveryRow.id == delivery_id).execute()
     if correct:
         own = [h.id for h in HideRow.select(HideRow.id).where(HideRow.delivery == delivery_id)]
-        for hide in locked_hides(own):
-            _correct(hide, invoice)
+        offcuts = [h.id for h in HideRow.select(HideRow.id).where(HideRow.parent.in_(own or [0]))]
+        held = {hide.id: hide for hide in locked_hides([*own, *offcuts])}
+        for hide_id in own:
+            _correct(held[hide_id], invoice, [h for h in held.values() if h.parent_id == hide_id])
 
 
 WORDS_OF = ("mill", "material", "colour", "tannage", "temper", "thickness_mm", "grade", "finish")
 
 
-def _correct(hide: HideRow, invoice: Invoice) -> None:
-    """Give a hide, held, and the offcuts that came off it, what a corrected invoice says."""
+def _correct(hide: HideRow, invoice: Invoice, offcuts: Sequence[HideRow]) -> None:
+    """Give a hide and the offcuts that came off it, all held, what a corrected invoice says."""
     price = invoice.price_per_m2
     said = {name: getattr(invoice, name) for name in WORDS_OF}
     changed = [name for name, value in said.items() if getattr(hide, name) != value]
@@ -179,8 +181,7 @@ def _correct(hide: HideRow, invoice: Invoice) -> None:
     facts = {"v": 1, "cost_per_m2": hide.cost_per_m2, "received_cost": hide.received_cost}
     by = price / hide.cost_per_m2 if hide.cost_per_m2 else 0.0
     paid = (hide.invoice_m2 or hide.area_m2) * price
-    family = [row.id for row in HideRow.select(HideRow.id).where(HideRow.parent == hide.id)]
-    for offcut in locked_hides(family):
+    for offcut in offcuts:
         HideRow.update(cost_per_m2=price, cost=(offcut.cost or 0.0) * by, **said).where(
             HideRow.id == offcut.id
         ).execute()

@@ -18,7 +18,7 @@ from fairlay.core.leather.looking_over import LookingOver, from_hide, how_far
 from fairlay.core.numbering import as_counted
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.locks import lock_numbers
+from fairlay.store.locks import HIDE_NUMBERS, lock_named
 from fairlay.store.tables import PRACTICE, GivenNumberRow, HideEventMadeRow, HideEventRow, HideRow
 
 SHOWN = [field for field in HideRow._meta.sorted_fields if field.name not in ("shape", "looking", "seen")]
@@ -268,7 +268,7 @@ def numbers_given() -> list[str]:
     """Return every number that a hide has or ever had, held until the transaction ends: whoever else wants to
     number hides waits.
     """
-    lock_numbers()
+    lock_named(HIDE_NUMBERS)
     return [str(row.number) for row in GivenNumberRow.select()]
 
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 import json
 import os
 import zlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
-from typing import Any, Final, cast
+from typing import Any, Final, TypeVar, cast
 
 import peewee
 
@@ -32,6 +32,8 @@ from fairlay.store.work_asked import (
     WorkJob,
     work_of,
 )
+
+T = TypeVar("T")
 
 LIVE: Final = ("queued", "running")
 STALE_AFTER_S = float(os.environ.get("FAIRLAY_SILENT_S", "8"))
@@ -272,6 +274,16 @@ def check_owner(job_id: int, owner: str) -> None:
     row = locked_job(job_id)
     if row.owner != owner or row.state != "running":
         raise Lost(f"job {job_id} is no longer this worker's", value=job_id)
+
+
+@connected
+def as_owner(job_id: int, owner: str, act: Callable[[], T]) -> T:
+    """Write what came of a job: all that ``act`` writes, in one transaction with the check that the job is
+    still this worker's. Raises Lost where it is not; nothing is written then.
+    """
+    made = act()
+    check_owner(job_id, owner)
+    return made
 
 
 @connected

@@ -18,7 +18,7 @@ from fairlay.store.insisted import insisted_keys
 from fairlay.store.lay_history import LISTED
 from fairlay.store.lay_rows import State, job_of, lies_of, read_written, state_at
 from fairlay.store.lays import add_revision, state_of_base
-from fairlay.store.locks import locked_lay
+from fairlay.store.locks import hold_lay
 from fairlay.store.tables import LayRevisionRow, LayRow
 
 
@@ -29,7 +29,7 @@ def undo(lay_id: int, *, base: int) -> int:
     Where that is the newest of all, the lay is shown as it was before; where a colleague's came after, theirs
     stays. Raises Refused when there is nothing to take back, or theirs builds upon it; Stale like ``save``.
     """
-    row = locked_lay(lay_id)
+    row = hold_lay(lay_id)
     state = state_of_base(row, base)
     head = (
         LayRevisionRow.select(LayRevisionRow.number, LayRevisionRow.stands_for)
@@ -101,7 +101,7 @@ def redo(lay_id: int, *, base: int) -> int:
     Raises Refused where nothing was undone since the newest change, or a colleague undid it; Stale like
     ``save``.
     """
-    row = locked_lay(lay_id)
+    row = hold_lay(lay_id)
     state = state_of_base(row, base)
     told = (LayRevisionRow.number, LayRevisionRow.source, LayRevisionRow.stands_for, LayRevisionRow.by)
     rows = {int(r.number): r for r in LayRevisionRow.select(*told).where(LayRevisionRow.lay == lay_id)}
@@ -134,7 +134,7 @@ def _before(rows: Mapping[int, LayRevisionRow], number: int) -> int:
 @connected
 def go_to(lay_id: int, number: int, *, base: int) -> int:
     """Show the lay of an earlier revision again, as a new revision; return its number."""
-    row = locked_lay(lay_id)
+    row = hold_lay(lay_id)
     state = state_of_base(row, base)
     if not 1 <= number <= row.head:
         raise NotFound(f"lay {lay_id} has no revision {number}", value=number, expected=f"1 to {row.head}")

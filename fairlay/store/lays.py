@@ -5,7 +5,7 @@ back are changes too, a name is given beside a revision, and nothing that was la
 from __future__ import annotations
 
 import datetime
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any, Final
 
@@ -33,10 +33,11 @@ from fairlay.store.lay_rows import (
     state_at,
     touched_since,
 )
-from fairlay.store.locks import locked_hides, locked_lay, open_batch
+from fairlay.store.locks import hold_lay, locked_hides, locked_lay, open_batch
 from fairlay.store.tables import (
     PRACTICE,
     BatchRow,
+    HideRow,
     LayBatchRow,
     LayCandidateRow,
     LayHideRow,
@@ -116,7 +117,7 @@ def create_lay(
     for one in sorted({batch_id, *with_batches}):
         open_batch(one)
     rows = locked_hides(on.hide_id for on in leather)
-    versions = {row.id: row.version for row in rows}
+    versions = {int(row.id): int(row.version) for row in rows}
     for on in leather:
         if versions[on.hide_id] != on.version:
             raise Stale("a hide was changed just now; nothing was begun", newer=versions[on.hide_id])
@@ -211,6 +212,12 @@ def load(lay_id: int, at: int | None = None) -> SavedLay:
     )
 
 
+def versions_of(hide_ids: Iterable[int]) -> dict[int, int]:
+    """Return which version hides are now, by id."""
+    rows = HideRow.select(HideRow.id, HideRow.version).where(HideRow.id.in_(list(hide_ids) or [0]))
+    return {int(row.id): int(row.version) for row in rows}
+
+
 def _changes(lay_id: int, job_number: int) -> tuple[Change, ...]:
     row = LayJobRow.select(LayJobRow.changes).where(LayJobRow.lay == lay_id, LayJobRow.number == job_number)
     return tuple(Change(**c) for c in row.get().changes or ())
@@ -229,7 +236,7 @@ def _leather(lay_id: int, job_number: int) -> tuple[LaidOn, ...]:
 @connected
 def save(lay_id: int, lay: Lay, source: str, *, base: int, mark: str = "") -> int:
     """Add a revision that shows a whole lay; return its number. Raises Stale where a newer one stands."""
-    row = locked_lay(lay_id)
+    row = hold_lay(lay_id)
     return add_revision(row, state_of_base(row, base), lay, source, mark=mark)
 
 
@@ -268,9 +275,9 @@ def ask_anew(
 
     Raises Stale as ``save`` does, and where a hide changed once more.
     """
-    row = locked_lay(lay_id)
+    row = hold_lay(lay_id, (on.hide_id for on in leather))
     state = state_of_base(row, base)
-    versions = {h.id: h.version for h in locked_hides(on.hide_id for on in leather)}
+    versions = versions_of(on.hide_id for on in leather)
     for on in leather:
         if versions[on.hide_id] != on.version:
             raise Stale("the leather was changed once more; nothing was changed", newer=versions[on.hide_id])
@@ -284,7 +291,11 @@ def ask_anew(
 @connected
 def give_up(lay_id: int, given_up: bool = True) -> None:
     """Give a lay up, or take it up again: its hides stay kept for the batch until that lets them go."""
-    row = locked_lay(lay_id)
+    given_up_held(hold_lay(lay_id), given_up)
+
+
+def given_up_held(row: LayRow, given_up: bool) -> None:
+    """Give a lay that is held up, or take it up again."""
     LayRow.update(given_up=given_up).where(LayRow.id == row.id).execute()
     row.given_up = given_up
     spoken_for.settle(row, hides_under(state_at(row.id, int(row.head)).lies.values()))
@@ -320,7 +331,7 @@ def add_revision(
     undoes: int | None = None,
     freed: Collection[Key] = (),
 ) -> int:
-    """Add a revision to a lay that is held, and what follows from it; return its number.
+    """Add a revision to a lay that is held (``hold_lay``), and what follows from it; return its number.
 
     Raises Refused where it would move what is cut, but for pieces in ``freed``.
     """

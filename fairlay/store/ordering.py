@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Final, Literal, get_args
 
-from fairlay.core.errors import Refused, Stale
+from fairlay.core.errors import NotFound, Refused, Stale
 from fairlay.core.formats.order_csv import read_order
 from fairlay.core.lay.lay import Job
 from fairlay.core.lay.order import job_for, pieces_of_batch
@@ -16,9 +16,9 @@ from fairlay.core.rules import Policy
 from fairlay.store import lays, spoken_for
 from fairlay.store.articles import all_articles
 from fairlay.store.batches import Batch, Ordered, batch_by_id, batch_of_lay, checked, put_line
-from fairlay.store.database import connected
-from fairlay.store.locks import locked_batch, locked_hides, open_batch
-from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, LayRow
+from fairlay.store.database import TakeAgain, connected
+from fairlay.store.locks import hold_lay, hold_lays, locked_batch, open_batch
+from fairlay.store.tables import BatchHideRow, BatchLineRow, BatchRow, HideRow, LayRow
 
 Standing = Literal["open", "held", "given up"]
 STANDINGS: Final[tuple[Standing, ...]] = get_args(Standing)
@@ -90,20 +90,34 @@ def stand(batch_id: int, standing: Standing) -> None:
 
     Raises Refused for a batch that is being cut and is to be given up.
     """
-    row = locked_batch(batch_id)
     if standing not in STANDINGS:
         raise Refused(f"a standing {standing!r}", value=standing, expected="one of " + ", ".join(STANDINGS))
-    if standing == "given up":
+    if standing != "given up":
+        row = locked_batch(batch_id)
+    else:
+        lay_ids, hide_ids = _lays_and_leather(batch_id)
+        held = hold_lays(lay_ids, hide_ids, [batch_id])
+        if _lays_and_leather(batch_id) != (lay_ids, hide_ids):
+            raise TakeAgain
+        row = BatchRow.get_by_id(batch_id)
         if row.state == "cut":
             raise Refused(
                 f"{row.number} is cut", value=row.number, expected="a batch whose cutting has not begun"
             )
-        kept = locked_hides(r.hide_id for r in BatchHideRow.select().where(BatchHideRow.batch == row.id))
-        for lay in LayRow.select(LayRow.id).where(LayRow.batch == row.id, ~LayRow.given_up):
-            lays.give_up(lay.id)
-        spoken_for.let_go(row.id, kept)
+        for lay in held:
+            lays.given_up_held(lay, True)
+        spoken_for.let_go(row.id, list(HideRow.select().where(HideRow.id.in_(hide_ids or [0]))))
         BatchRow.update(state="planned").where(BatchRow.id == row.id).execute()
     BatchRow.update(standing=standing).where(BatchRow.id == row.id).execute()
+
+
+def _lays_and_leather(batch_id: int) -> tuple[list[int], list[int]]:
+    """The lays of a batch that are not given up, and the hides that it keeps, by id. Raises NotFound."""
+    if not BatchRow.select().where(BatchRow.id == batch_id).exists():
+        raise NotFound(f"there is no batch {batch_id}", value=batch_id)
+    begun = LayRow.select(LayRow.id).where(LayRow.batch == batch_id, ~LayRow.given_up).order_by(LayRow.id)
+    kept = BatchHideRow.select(BatchHideRow.hide).where(BatchHideRow.batch == batch_id)
+    return [lay.id for lay in begun], sorted(row.hide_id for row in kept)
 
 
 @connected
@@ -157,6 +171,7 @@ def bring(lay_id: int, *, base: int) -> tuple[int, int]:
 
     Raises Stale where revision ``base`` is not the newest, BadJob where nothing of the material is ordered.
     """
+    hold_lay(lay_id)
     saved = lays.load(lay_id)
     now = _job_now(batch_of_lay(lay_id), saved.material, saved.job)
     kept = [

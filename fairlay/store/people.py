@@ -15,7 +15,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from fairlay.core.errors import NotFound, NotSignedIn, Refused
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.locks import lock_numbers
+from fairlay.store.locks import ACCOUNTS, lock_named
 from fairlay.store.people_rows import CodeRow, SessionRow
 from fairlay.store.tables import PersonRow
 
@@ -151,7 +151,7 @@ def change(person_id: int, role: str, active: bool) -> Person:
 
     Raises Refused where no owner would be left who can sign in.
     """
-    lock_numbers()
+    lock_named(ACCOUNTS)
     row = _row(person_id)
     others = PersonRow.select().where(
         PersonRow.role == "owner", PersonRow.active, PersonRow.password != "", PersonRow.id != person_id
@@ -237,7 +237,7 @@ def use_code(code: str, name: str, password: str) -> Person:
 
     Raises NotSignedIn for a code that is not known, used or too old, or another's name.
     """
-    lock_numbers()
+    lock_named(ACCOUNTS)
     row = CodeRow.get_or_none(CodeRow.token == hashed(code.strip().lower()))
     wrong = NotSignedIn(
         "this code is not right, was used, or is too old", expected="a code that was made for this name"

@@ -10,6 +10,7 @@ from fairlay.core.errors import Refused
 from fairlay.core.numbering import as_counted
 from fairlay.store.database import connected
 from fairlay.store.hides import STATES, note
+from fairlay.store.lay_rows import hides_under, state_at
 from fairlay.store.locks import locked_hides
 from fairlay.store.tables import BatchHideRow, BatchRow, HideRow, LayHideRow, LayJobRow, LayRow
 
@@ -95,7 +96,9 @@ def lays_on(hide_ids: Collection[int], batch_id: int | None = None) -> set[int]:
 
 
 def settle(row: LayRow, under: Collection[str]) -> None:
-    """Call hides of a lay, held, laid where something lies on them now, and kept where nothing does."""
+    """Call hides laid where something of a lay lies on them now, and kept where nothing does. The lay is held
+    with its hides (``locks.hold_lay``), so nobody else lays on them meanwhile.
+    """
     hides = list(
         HideRow.select(HideRow.id, HideRow.number, HideRow.state)
         .join(LayHideRow)
@@ -107,18 +110,19 @@ def settle(row: LayRow, under: Collection[str]) -> None:
     for hide in hides:
         if hide.number in lies and hide.state in (*FREE, "kept"):
             _set(hide.id, "laid")
-        elif hide.number not in lies and hide.state == "laid" and not _laid_elsewhere(row.id, hide.id):
+        elif hide.number not in lies and hide.state == "laid" and not _laid_elsewhere(row.id, hide):
             _set(hide.id, "kept")
 
 
-def _laid_elsewhere(lay_id: int, hide_id: int) -> bool:
+def _laid_elsewhere(lay_id: int, hide: HideRow) -> bool:
     others = (
-        LayRow.select(LayRow.id)
+        LayRow.select(LayRow.id, LayRow.head)
         .join(LayJobRow)
         .join(LayHideRow)
-        .where(LayHideRow.hide == hide_id, LayRow.id != lay_id, ~LayRow.given_up, LayRow.head > 1)
+        .where(LayHideRow.hide == hide.id, LayRow.id != lay_id, ~LayRow.given_up, LayRow.head > 1)
+        .distinct()
     )
-    return bool(others.exists())
+    return any(hide.number in hides_under(state_at(lay.id, int(lay.head)).lies.values()) for lay in others)
 
 
 @connected

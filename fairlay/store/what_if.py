@@ -18,7 +18,7 @@ from fairlay.store.hides import hides_by_id, rack
 from fairlay.store.insisted import insisted_keys
 from fairlay.store.lay_rows import read_written, rounded, written
 from fairlay.store.lays import LaidOn, SavedLay
-from fairlay.store.locks import locked_hides
+from fairlay.store.locks import hold_lay
 from fairlay.store.tables import HideRow
 
 MOST_ASKED: Final = 24
@@ -169,6 +169,7 @@ def take(lay_id: int, job_id: int, number: int, *, base: int) -> int:
     Raises Stale where the lay went on since it was asked, Refused for the one that asks nothing otherwise and
     is no better.
     """
+    hold_lay(lay_id, _hides_named(c for asked in answers(job_id) for c in asked.changes))
     work = jobs.job_by_id(job_id).what_if_work
     if base != work.base:
         raise Stale("this was tried with the lay as it stood before; try it again", newer=base)
@@ -192,6 +193,7 @@ def ask_now(lay_id: int, changes: Sequence[Change], *, base: int) -> tuple[int, 
     """
     if not changes:
         raise Refused("nothing is asked otherwise", value=0, expected="at least one change")
+    hold_lay(lay_id, _hides_named(changes))
     saved = lays.load(lay_id)
     job, leather = job_asked(saved, changes)
     lay = carried(replace(job, excused=insisted_keys(lay_id)), saved.lay)
@@ -202,9 +204,17 @@ def ask_now(lay_id: int, changes: Sequence[Change], *, base: int) -> tuple[int, 
     return head, len(saved.lay.placements) - len(lay.placements)
 
 
+def _hides_named(changes: Iterable[Change]) -> list[int]:
+    """The hides that changes lay on besides those of the lay, by id; one that is not there is left out."""
+    numbers = [c.of for c in changes if c.kind == "with"]
+    rows = HideRow.select(HideRow.id).where(HideRow.number.in_(numbers)) if numbers else []
+    return [int(row.id) for row in rows]
+
+
 def _keep_for(saved: SavedLay, leather: Sequence[LaidOn]) -> None:
     """Keep the hides for the lay's batch that are new to it."""
     known = {on.hide_id for on in saved.leather}
     new = [on.hide_id for on in leather if on.hide_id not in known]
     if new:
-        spoken_for.keep(saved.batch_id, locked_hides(new))
+        rows = HideRow.select().where(HideRow.id.in_(new)).order_by(HideRow.id)
+        spoken_for.keep(saved.batch_id, list(rows))

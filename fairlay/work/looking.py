@@ -5,7 +5,7 @@ the hide until the cutter takes it.
 from __future__ import annotations
 
 from fairlay.core.formats.seen_json import PressRecord
-from fairlay.store import looking, uploads
+from fairlay.store import jobs, looking, uploads
 from fairlay.store.settings import leather_settings
 from fairlay.store.work_asked import WorkJob
 from fairlay.work import reading
@@ -31,15 +31,13 @@ def _look(job: WorkJob, beating: Beating) -> tuple[str, int | None]:
         bodies, known.rack.thickness_mm, work.bar_mm, leather_settings().chalks, presses
     )
     found = fenced(asked, tell=beating.say, should_stop=beating.check)
-    kept = uploads.keep(f"{known.rack.number} from above.jpg", "image/jpeg", found.top)
-    seen = found.seen.model_copy(
-        update={
-            "picture": f"/api/ways-in/files/{kept}/picture",
-            "presses": presses,
-            "files": list(work.files),
-            "bar_mm": work.bar_mm,
-        }
-    )
+    said = {"presses": presses, "files": list(work.files), "bar_mm": work.bar_mm}
+
+    def keep() -> None:
+        kept = uploads.keep(f"{known.rack.number} from above.jpg", "image/jpeg", found.top)
+        seen = found.seen.model_copy(update={"picture": f"/api/ways-in/files/{kept}/picture", **said})
+        looking.put_seen(job.subject, seen.model_dump(mode="json"))
+
     beating.check()
-    looking.put_seen(job.subject, seen.model_dump(mode="json"))
+    patiently(lambda: jobs.as_owner(job.id, job.owner, keep))
     return "done", None

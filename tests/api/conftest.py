@@ -19,6 +19,7 @@ from fairlay.store import database as store
 from fairlay.store import jobs
 from fairlay.store.tables import JobRow, WorkerRow
 from scripts.mariadb import PrivateMariaDB, free_port
+from tests.api.on_a_side import Table, begun_table
 
 ALL_MIGRATIONS = sorted(p.stem for p in store.MIGRATIONS.glob("0*.py"))
 
@@ -134,3 +135,9 @@ def queries(monkeypatch: pytest.MonkeyPatch) -> list[str]:
 
     monkeypatch.setattr(own, "execute_sql", watched)
     return seen
+
+
+@pytest.fixture
+def table(workshop: TestClient, request: pytest.FixtureRequest) -> Table:
+    """A hide that is being cut, of this test alone."""
+    return begun_table(workshop, f"C-{abs(hash(request.node.name)) % 10**8}")

@@ -30,7 +30,7 @@ from fairlay.work.asking import ask_one
 from fairlay.work.forecasting import forecast_one, help_forecast
 from fairlay.work.laying import lay_one
 from tests.api.conftest import at_this_machine, open_at
-from tests.api.test_cut import Table
+from tests.api.on_a_side import Table
 
 BY = ("hide", "mill", "lot", "grade", "material", "batch", "month", "article", "piece", "cutter")
 

@@ -25,7 +25,7 @@ from fairlay.store.acting import acting_as
 from fairlay.work import files as reading
 from fairlay.work.laying import lay_one
 from tests import jobs as small
-from tests.api.test_lays_kept import _hide
+from tests.api.on_a_side import new_hide
 
 
 class Bench:
@@ -64,7 +64,7 @@ def batch_id(workshop: TestClient) -> int:
 @pytest.fixture
 def bench(workshop: TestClient, batch_id: int, request: pytest.FixtureRequest) -> Bench:
     number = f"H-{abs(hash(request.node.name)) % 10**8}"
-    _, on = _hide(number)
+    _, on = new_hide(number)
     values = small.everything(gap=0.0, hides=[small.side(number)], grain_school="backbone")
     lay_id = lays.create_lay(batch_id, "body leather", read_job(json.dumps(values)), [on])
     return Bench(workshop, lay_id, number)

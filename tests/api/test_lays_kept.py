@@ -15,8 +15,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fairlay.core.errors import BadLay, FairLayError, NotFound, Refused, Stale
-from fairlay.core.formats.exchange import HideRecord, read_hide, read_job
-from fairlay.core.lay import Job, Lay, Placement, broken_rules
+from fairlay.core.lay import Lay, Placement, broken_rules
 from fairlay.core.leather.looking_over import RingedFlaw, with_flaw
 from fairlay.core.shapes import Placing
 from fairlay.store import (
@@ -40,11 +39,8 @@ from fairlay.store.lay_rows import SNAPSHOT_EVERY, Lies, play, state_at
 from fairlay.store.lays import LaidOn
 from fairlay.store.tables import LayRevisionRow, LaySnapshotRow
 from fairlay.store.work_asked import LayWork
-from tests import jobs as small
+from tests.api.on_a_side import ROOM, job_on, new_hide, tab_at
 from tests.effort import tried
-
-ROOM = [(420.0 + 70 * (k % 4), 30.0 + 60 * (k // 4)) for k in range(12)]
-"""Twelve places on the small side where a tab lies fairly."""
 
 
 @pytest.fixture(scope="module")
@@ -52,40 +48,6 @@ def batch_id(workshop: TestClient) -> int:
     article = workshop.get("/api/articles").json()[0]["id"]
     asked = {"number": "B-77", "name": "Tabs", "lines": [{"article_id": article, "quantity": 1}]}
     return int(workshop.post("/api/batches", json=asked).json()["id"])
-
-
-def _hide(number: str, **changed: Any) -> tuple[int, LaidOn]:
-    hide = read_hide(HideRecord.model_validate(small.side(number, flaws=[], zones=[], **changed)))
-    source = next(h for h in hides.all_hides() if h.number == "F-101")
-    about = hides.About(
-        "body leather",
-        "Ferrow Mill",
-        "chestnut",
-        "vegetable",
-        "medium",
-        2.3,
-        "1",
-        "looked over",
-        source.received_on,
-    )
-    made = hides.add_hide(hide, about)
-    return made, LaidOn(made, 0)
-
-
-def _job(*numbers: str, quantity: int = 12) -> Job:
-    return read_job(
-        json.dumps(
-            small.everything(
-                gap=0.0,
-                hides=[small.side(n, flaws=[], zones=[]) for n in numbers],
-                pieces=[small.piece("tab", small.rectangle(60, 50), quantity)],
-            )
-        )
-    )
-
-
-def _tab(copy: int, place: int, hide: str, turn: float = 0.0) -> Placement:
-    return Placement("tab", copy, hide, Placing(*ROOM[place], turn))
 
 
 @connected
@@ -148,7 +110,7 @@ class _Player:
         else:
             turn = float(self.rng.choice([0.0, 0.0, 180.0]))
             place = int(self.rng.integers(12))
-            put = _tab(copy, place, self.hide, turn)
+            put = tab_at(copy, place, self.hide, turn)
             if turn:
                 put = replace(put, at=Placing(put.at.x + 60, put.at.y + 50, turn))
             by_hand.act(self.lay_id, base=saved.head, put=[put])
@@ -157,7 +119,7 @@ class _Player:
         """A search from what stands: it lays as many tabs as there are places, in an order of its own."""
         assert self.job_id is not None
         order = self.rng.permutation(12)
-        found = Lay(tuple(_tab(int(c), k, self.hide) for k, c in enumerate(order)))
+        found = Lay(tuple(tab_at(int(c), k, self.hide) for k, c in enumerate(order)))
         for _ in range(int(self.rng.integers(1, 4))):
             candidates.put(
                 self.lay_id, self.job_id, self.owner, found, job_number=saved.job_number, base=saved.head
@@ -168,8 +130,8 @@ class _Player:
 def test_thousands_of_acts_from_several_connections_leave_every_revision_fair_and_as_it_was(
     workshop: TestClient, batch_id: int
 ) -> None:
-    _, on = _hide("K-1")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-1"), [on])
+    _, on = new_hide("K-1")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-1"), [on])
     job_id = jobs.add_job(lay_id, 5.0, 1, LayWork())
     assert jobs.take_up(job_id, "player0") is not None
     acts = tried(40, 1500)
@@ -244,9 +206,9 @@ def _for_nothing(lay_id: int, done: dict[str, int]) -> int:
 def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
     workshop: TestClient, batch_id: int
 ) -> None:
-    _, on = _hide("K-2")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-2"), [on])
-    by_hand.act(lay_id, base=1, put=[_tab(0, 0, "K-2"), _tab(1, 1, "K-2")])
+    _, on = new_hide("K-2")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-2"), [on])
+    by_hand.act(lay_id, base=1, put=[tab_at(0, 0, "K-2"), tab_at(1, 1, "K-2")])
 
     def search(found: Lay) -> int:
         job_id = jobs.add_job(lay_id, 5.0, 1, LayWork(base=lays.load(lay_id).head))
@@ -256,16 +218,16 @@ def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
         return job_id
 
     # Hands move another piece meanwhile: both stand.
-    one = search(Lay((_tab(0, 0, "K-2"), _tab(1, 1, "K-2"), _tab(2, 2, "K-2"))))
-    by_hand.act(lay_id, base=2, put=[_tab(1, 5, "K-2")])
+    one = search(Lay((tab_at(0, 0, "K-2"), tab_at(1, 1, "K-2"), tab_at(2, 2, "K-2"))))
+    by_hand.act(lay_id, base=2, put=[tab_at(1, 5, "K-2")])
     taken = candidates.take_in(lay_id, one)
     jobs.end(one, "engine", "done", 1.0, revision=taken.number)
     lies = {p.copy: (p.at.x, p.at.y) for p in lays.load(lay_id).lay.placements}
     assert taken.number == 4 and lies == {0: ROOM[0], 1: ROOM[5], 2: ROOM[2]}
     assert [(u.piece, u.count) for u in lays.load(lay_id).lay.unplaced] == [("tab", 9)]
     # Hands move the same piece: what was found waits, and the hand move stands.
-    two = search(Lay((_tab(0, 3, "K-2"), _tab(1, 5, "K-2"), _tab(2, 2, "K-2"), _tab(3, 4, "K-2"))))
-    by_hand.act(lay_id, base=4, put=[_tab(0, 6, "K-2")])
+    two = search(Lay((tab_at(0, 3, "K-2"), tab_at(1, 5, "K-2"), tab_at(2, 2, "K-2"), tab_at(3, 4, "K-2"))))
+    by_hand.act(lay_id, base=4, put=[tab_at(0, 6, "K-2")])
     assert workshop.get(f"/api/lays/{lay_id}").json()["waiting"] is None, (
         "what is still bettered does not wait"
     )
@@ -286,8 +248,8 @@ def test_what_a_search_finds_waits_where_hands_moved_the_same_pieces(
 def test_a_hand_move_says_what_is_left_out_and_a_name_changes_nothing(
     workshop: TestClient, batch_id: int
 ) -> None:
-    _, on = _hide("K-3")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-3", quantity=3), [on])
+    _, on = new_hide("K-3")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-3", quantity=3), [on])
     url = f"/api/lays/{lay_id}"
     put = [
         {"piece": "tab", "copy": k, "hide": "K-3", "x": x, "y": y, "rotation_deg": 0.0}
@@ -317,12 +279,12 @@ def test_a_hand_move_says_what_is_left_out_and_a_name_changes_nothing(
 
 
 def test_a_helper_that_comes_late_leaves_nothing_beside_the_lay(workshop: TestClient, batch_id: int) -> None:
-    _, on = _hide("K-3L")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-3L"), [on])
+    _, on = new_hide("K-3L")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-3L"), [on])
     job_id = jobs.add_job(lay_id, 5.0, 1, LayWork(base=1))
     assert jobs.take_up(job_id, "main") is not None and helpers.ask_for_help(job_id, "main", [1]) == [1]
     assert helpers.take_help(job_id, 1, "helper") is not None
-    found = Lay((_tab(0, 0, "K-3L"),))
+    found = Lay((tab_at(0, 0, "K-3L"),))
     for owner, helper in (("main", 0), ("helper", 1)):
         candidates.put(lay_id, job_id, owner, found, job_number=1, base=1, helper=helper)
     assert candidates.take_in(lay_id, job_id).number == 2
@@ -332,9 +294,9 @@ def test_a_helper_that_comes_late_leaves_nothing_beside_the_lay(workshop: TestCl
 
 
 def test_pins_are_part_of_the_lay(workshop: TestClient, batch_id: int) -> None:
-    _, on = _hide("K-4")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-4"), [on])
-    by_hand.act(lay_id, base=1, put=[_tab(k, k, "K-4") for k in range(3)])
+    _, on = new_hide("K-4")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-4"), [on])
+    by_hand.act(lay_id, base=1, put=[tab_at(k, k, "K-4") for k in range(3)])
     url = f"/api/lays/{lay_id}"
     both = [{"piece": "tab", "copy_number": k} for k in (0, 2)]
     assert workshop.post(f"{url}/pins", json={"add": both}).json() == both
@@ -348,9 +310,9 @@ def test_pins_are_part_of_the_lay(workshop: TestClient, batch_id: int) -> None:
 def test_leather_that_changed_since_is_told_and_the_lay_brought_onto_it(
     workshop: TestClient, batch_id: int
 ) -> None:
-    hide_id, on = _hide("K-5")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-5", quantity=4), [on])
-    by_hand.act(lay_id, base=1, put=[_tab(k, k, "K-5") for k in range(4)])
+    hide_id, on = new_hide("K-5")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-5", quantity=4), [on])
+    by_hand.act(lay_id, base=1, put=[tab_at(k, k, "K-5") for k in range(4)])
     url = f"/api/lays/{lay_id}"
     assert workshop.get(url).json()["changed"] == []
     looking.change(hide_id, lambda k: replace(k, steps=dict(k.steps)), "nothing")
@@ -377,9 +339,9 @@ def test_leather_that_changed_since_is_told_and_the_lay_brought_onto_it(
 
 
 def test_a_lay_follows_its_hide_where_that_was_cut(workshop: TestClient, batch_id: int) -> None:
-    hide_id, on = _hide("K-6")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-6", quantity=4), [on])
-    by_hand.act(lay_id, base=1, put=[_tab(k, k, "K-6") for k in range(4)])
+    hide_id, on = new_hide("K-6")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-6", quantity=4), [on])
+    by_hand.act(lay_id, base=1, put=[tab_at(k, k, "K-6") for k in range(4)])
     looking.cut_off(hide_id, [[180, -40], [180, 600]], "tail end cut off")
     assert changed_leather.of_lay(lays.load(lay_id)) == (), "it was cut clear of what lies"
     assert changed_leather.bring(lay_id, base=2).taken_up == 0
@@ -392,18 +354,18 @@ def test_a_lay_follows_its_hide_where_that_was_cut(workshop: TestClient, batch_i
 
 
 def test_leather_is_spoken_for(workshop: TestClient, batch_id: int) -> None:
-    hide_id, on = _hide("K-7")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-7"), [on])
+    hide_id, on = new_hide("K-7")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-7"), [on])
 
     def state() -> str:
         return next(h.state for h in hides.rack() if h.number == "K-7")
 
     assert state() == "kept" and batches.batch_by_id(batch_id).hide_ids[-1] == hide_id
-    by_hand.act(lay_id, base=1, put=[_tab(0, 0, "K-7")])
+    by_hand.act(lay_id, base=1, put=[tab_at(0, 0, "K-7")])
     assert state() == "laid" and batches.batch_by_id(batch_id).state == "laid"
     other = next(b.id for b in batches.all_batches() if b.number == "B-31")
     refusals: list[Callable[[], Any]] = [
-        lambda: lays.create_lay(other, "body leather", _job("K-7"), [on]),
+        lambda: lays.create_lay(other, "body leather", job_on("K-7"), [on]),
         lambda: batches.choose_leather(other, add=[hide_id]),
         lambda: batches.choose_leather(batch_id, drop=[hide_id]),
         lambda: spoken_for.set_state([hide_id], "looked over"),
@@ -426,11 +388,11 @@ def test_leather_is_spoken_for(workshop: TestClient, batch_id: int) -> None:
     with pytest.raises(Refused, match="has been laid on"):
         send_back(hide_id)
     with pytest.raises(Refused, match="was given out before"):
-        _hide("K-7")
+        new_hide("K-7")
 
 
 def test_two_quick_presses_both_count(workshop: TestClient, batch_id: int) -> None:
-    ids = [_hide(f"K-1{k}")[0] for k in range(6)]
+    ids = [new_hide(f"K-1{k}")[0] for k in range(6)]
     wrong: list[BaseException] = []
 
     def press(hide_id: int) -> None:
@@ -452,10 +414,10 @@ def test_two_quick_presses_both_count(workshop: TestClient, batch_id: int) -> No
 
 
 def test_what_is_not_there_is_told(workshop: TestClient, batch_id: int) -> None:
-    _, on = _hide("K-8")
+    _, on = new_hide("K-8")
     with pytest.raises(Stale, match="changed just now"):
-        lays.create_lay(batch_id, "body leather", _job("K-8"), [replace(on, version=7)])
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-8"), [on])
+        lays.create_lay(batch_id, "body leather", job_on("K-8"), [replace(on, version=7)])
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-8"), [on])
     wrong: list[tuple[type[FairLayError], Callable[[], Any]]] = [
         (NotFound, lambda: lays.load(lay_id, 2)),
         (NotFound, lambda: lays.load(lay_id, 0)),
@@ -473,8 +435,8 @@ def test_what_is_not_there_is_told(workshop: TestClient, batch_id: int) -> None:
 
 
 def test_undo_takes_back_ones_own_and_leaves_a_colleagues(workshop: TestClient, batch_id: int) -> None:
-    _, on = _hide("K-9")
-    lay_id = lays.create_lay(batch_id, "body leather", _job("K-9"), [on])
+    _, on = new_hide("K-9")
+    lay_id = lays.create_lay(batch_id, "body leather", job_on("K-9"), [on])
     mara, tobin = (people.add(f"Undo {name}", "cutter").id for name in ("Mara", "Tobin"))
 
     def by(person: int, what: str, *moves: Placement, take: tuple[tuple[str, int], ...] = ()) -> int:
@@ -489,9 +451,9 @@ def test_undo_takes_back_ones_own_and_leaves_a_colleagues(workshop: TestClient, 
         places = {place: n for n, place in enumerate(ROOM)}
         return {p.copy: places[p.at.x, p.at.y] for p in lays.load(lay_id).lay.placements}
 
-    by(mara, "act", _tab(0, 0, "K-9"))
-    by(mara, "act", _tab(1, 1, "K-9"))
-    by(tobin, "act", _tab(2, 2, "K-9"))
+    by(mara, "act", tab_at(0, 0, "K-9"))
+    by(mara, "act", tab_at(1, 1, "K-9"))
+    by(tobin, "act", tab_at(2, 2, "K-9"))
     by(mara, "undo")
     assert lie() == {0: 0, 2: 2}, "hers is gone, his stays"
     left = {u.piece: u.count for u in lays.load(lay_id).lay.unplaced}
@@ -504,14 +466,14 @@ def test_undo_takes_back_ones_own_and_leaves_a_colleagues(workshop: TestClient, 
     assert lie() == {}
     assert [r.by for r in lays.load(lay_id).revisions][1:5] == ["Undo Mara"] * 2 + ["Undo Tobin", "Undo Mara"]
     # What a colleague built upon is not taken back behind their back.
-    by(mara, "act", _tab(3, 3, "K-9"))
-    by(tobin, "act", _tab(3, 4, "K-9"))
+    by(mara, "act", tab_at(3, 3, "K-9"))
+    by(tobin, "act", tab_at(3, 4, "K-9"))
     with pytest.raises(Refused, match=r"built upon since: tab 4"):
         by(mara, "undo")
     assert lie() == {3: 4}
     # Nor where its place was taken since.
     by(mara, "act", take=(("tab", 3),))
-    by(tobin, "act", _tab(5, 4, "K-9"))
+    by(tobin, "act", tab_at(5, 4, "K-9"))
     with pytest.raises(Refused, match="built upon"):
         by(mara, "undo")
     assert lie() == {5: 4}

@@ -929,7 +929,8 @@ export interface paths {
         put?: never;
         /**
          * Tick Pieces
-         * @description Write down what was done at the bench: each press once, in whatever order it comes.
+         * @description Write down what was done at the bench: each press once, in whatever order it comes. One that cannot be
+         *     written down is refused by itself; the others are kept.
          */
         post: operations["tick_pieces"];
         delete?: never;
@@ -7598,6 +7599,16 @@ export interface components {
             /** Hide */
             hide: string;
         };
+        /**
+         * RefusedTick
+         * @description A press that was not written down, and why.
+         */
+        RefusedTick: {
+            /** Id */
+            id: string;
+            /** Why */
+            why: string;
+        };
         /** Removed */
         Removed: {
             /** Id */
@@ -8325,13 +8336,25 @@ export interface components {
         };
         /**
          * StatesOut
-         * @description How the pieces of a hide stand; ``head`` is the lay's newest revision, ``at_s`` the server's clock.
+         * @description How the pieces of a hide stand; ``head`` is the lay's newest revision, ``at_s`` the server's clock. Of
+         *     presses just sent: ``refused`` were not written down, ``late`` came after the hide was closed, by id: they
+         *     are written down and count for nothing.
          */
         StatesOut: {
             /** At S */
             at_s: number;
             /** Head */
             head: number;
+            /**
+             * Late
+             * @default []
+             */
+            late: string[];
+            /**
+             * Refused
+             * @default []
+             */
+            refused: components["schemas"]["RefusedTick"][];
             /** State */
             state: string;
             /** States */

@@ -154,7 +154,7 @@ function AtTable({ sheet }: { sheet: Sheet }) {
               </Button>
             </p>
           )}
-          <Trouble error={ticks.refused} onPaper />
+          <KeptTicks sheet={sheet} ticks={ticks} />
           {!stropped ? (
             <>
               <p className="font-stamp text-3xl font-bold">Strop the blade</p>
@@ -340,6 +340,44 @@ function Spoil({
 }
 
 /** What is spoilt and waits for another place. */
+const SIGNED_OUT = 401
+
+/** Presses that could not be sent or were not taken: what is wrong, and what is kept. */
+function KeptTicks({ sheet, ticks }: { sheet: Sheet; ticks: ReturnType<typeof useTicks> }) {
+  const nameOf = (id: string) => sheet.pieces.find((p) => p.id === id)?.name ?? id
+  return (
+    <>
+      {ticks.held && (
+        <p role="alert" className="border-l-4 border-brass bg-brass/15 px-3 py-1">
+          {ticks.held.status === SIGNED_OUT
+            ? 'Nobody is signed in on this tablet: sign in, and the ticks are sent.'
+            : ticks.held.message}{' '}
+          {plural(ticks.waiting, 'tick')} kept on this tablet, sent again by itself.
+        </p>
+      )}
+      {ticks.late > 0 && (
+        <p role="status" className="border-l-4 border-brass bg-brass/15 px-3 py-1">
+          {plural(ticks.late, 'tick')} came after this hide was closed: written down, not counted.
+        </p>
+      )}
+      {ticks.refused.map(({ tick, why }) => (
+        <p key={tick.id} role="alert" className="border-l-4 border-brass bg-brass/15 px-3 py-1">
+          {nameOf(tick.piece)} {tick.copy_number + 1}, {tick.act}: {why}. The other ticks were
+          taken.{' '}
+          <Button
+            className="min-h-14"
+            onClick={() => {
+              ticks.putAway(tick.id)
+            }}
+          >
+            Delete this tick
+          </Button>
+        </p>
+      ))}
+    </>
+  )
+}
+
 function Recuts({ sheet, ticks }: { sheet: Sheet; ticks: ReturnType<typeof useTicks> }) {
   const queries = useQueryClient()
   const recut = useMutation({

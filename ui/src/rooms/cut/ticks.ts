@@ -31,12 +31,6 @@ export function stepNow(steps: Step[], states: Map<string, PieceState>): Step | 
   return at('to cut') ?? at('skipped')
 }
 
-/** Ticks that the server has, taken out of what waits to be sent. */
-export const without = (waiting: Tick[], sent: Tick[]) => {
-  const gone = new Set(sent.map((t) => t.id))
-  return waiting.filter((t) => !gone.has(t.id))
-}
-
 /** A name that no other press has, also where the page is not of a secure origin. */
 export function freshId(): string {
   const bytes = crypto.getRandomValues(new Uint8Array(16))

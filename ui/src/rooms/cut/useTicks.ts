@@ -1,18 +1,11 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
 import { api, readFrom, server, told, type Problem } from '../../api/client'
-import { freshId, keyOf, standing, without, type Act, type Sheet, type Tick } from './ticks'
+import { freshId, keyOf, standing, type Act, type Sheet, type Tick } from './ticks'
+import { keptAfter, nextBatch, readKept, type Change } from './waiting'
 
 const LOOK_EVERY_MS = 3000
 const TRY_AGAIN_MS = 2500
-
-const kept = (name: string): Tick[] => {
-  try {
-    return JSON.parse(localStorage.getItem(name) ?? '[]') as Tick[]
-  } catch {
-    return []
-  }
-}
 
 /** This tablet's own name, the same each time it is opened. */
 function tabletName(): string {
@@ -30,10 +23,12 @@ function tabletName(): string {
 export function useTicks(sheet: Sheet) {
   const name = `fairlay:ticks:${sheet.id}`
   const queries = useQueryClient()
-  const [waiting, setWaiting] = useState<Tick[]>(() => kept(name))
+  const [kept, setKept] = useState(() => readKept(localStorage.getItem(name)))
+  const waiting = kept.waiting
   const [done, setDone] = useState<Tick[]>([])
   const [away, setAway] = useState(false)
-  const [refused, setRefused] = useState<Error | null>(null)
+  const [held, setHeld] = useState<Problem | null>(null)
+  const [late, setLate] = useState(0)
   const offset = useRef(0)
   const sending = useRef(false)
   const path = { sheet_id: sheet.id }
@@ -45,14 +40,16 @@ export function useTicks(sheet: Sheet) {
   )
   const states = standing(found.data?.states ?? sheet.states, waiting)
 
-  const keep = (ticks: Tick[]) => {
-    localStorage.setItem(name, JSON.stringify(ticks))
-    setWaiting(ticks)
+  // Another page of this tablet may have changed what is kept: the change is made to what stands there now.
+  const keep = (change: Change) => {
+    const next = keptAfter(readKept(localStorage.getItem(name)), change)
+    localStorage.setItem(name, JSON.stringify(next))
+    setKept(next)
   }
   const send = useEffectEvent(async () => {
     if (sending.current || waiting.length === 0) return
     sending.current = true
-    const batch = waiting.slice(0, 500)
+    const batch = nextBatch(kept)
     try {
       const answer = await told(
         api.POST('/api/cut/{sheet_id}/ticks', { params: { path }, body: { ticks: batch } }),
@@ -61,16 +58,17 @@ export function useTicks(sheet: Sheet) {
         server.queryOptions('get', '/api/cut/{sheet_id}/states', { params: { path } }).queryKey,
         answer,
       )
-      keep(without(kept(name), batch))
-      setDone((before) => [...before, ...batch].slice(-60))
+      keep({ type: 'answered', sent: batch, refused: answer.refused })
+      const not = new Set(answer.refused.map((r) => r.id))
+      setDone((before) => [...before, ...batch.filter((t) => !not.has(t.id))].slice(-60))
+      setLate((before) => before + (answer.late.length))
       setAway(false)
+      setHeld(null)
     } catch (error) {
-      // What the server will never take is told and let go; a connection that is gone comes back.
-      if ((error as Problem).passes) setAway(true)
-      else {
-        setRefused(error as Error)
-        keep(without(kept(name), batch))
-      }
+      // Whatever it is, the presses stay here and are sent again: only what the cutter must do differs.
+      const problem = error as Problem
+      setAway(problem.passes)
+      setHeld(problem.passes ? null : problem)
     }
     sending.current = false
   })
@@ -87,7 +85,10 @@ export function useTicks(sheet: Sheet) {
   useEffect(() => {
     const soon = setTimeout(() => void send(), 0)
     const timer = setInterval(() => void send(), TRY_AGAIN_MS)
+    const again = () => void send()
+    window.addEventListener('online', again)
     return () => {
+      window.removeEventListener('online', again)
       clearTimeout(soon)
       clearInterval(timer)
     }
@@ -104,8 +105,7 @@ export function useTicks(sheet: Sheet) {
       number,
       reason,
     }
-    setRefused(null)
-    keep([...kept(name), tick])
+    keep({ type: 'pressed', tick })
   }
   const last = [...done, ...waiting].filter((t) => t.act !== 'back').at(-1) ?? null
   return {
@@ -113,7 +113,12 @@ export function useTicks(sheet: Sheet) {
     press,
     waiting: waiting.length,
     away: away || found.isError,
-    refused,
+    held,
+    late,
+    refused: kept.refused,
+    putAway: (id: string) => {
+      keep({ type: 'put away', id })
+    },
     last,
     stateOf: (p: { piece: string; copy_number: number }) => states.get(keyOf(p)) ?? 'to cut',
   }
