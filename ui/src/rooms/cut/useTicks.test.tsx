@@ -7,7 +7,14 @@ import type { Sheet } from './ticks'
 import { useTicks } from './useTicks'
 import { keptAfter, NOTHING_KEPT, readKept } from './waiting'
 
-const SHEET = { id: 7, head: 3, state: 'open', states: [], steps: [], pieces: [] } as unknown as Sheet
+const SHEET = {
+  id: 7,
+  head: 3,
+  state: 'open',
+  states: [],
+  steps: [],
+  pieces: [],
+} as unknown as Sheet
 const STEPS = [0, 1, 2, 3].map((copy_number) => ({ piece: 'chair/seat', copy_number }))
 
 /** A server that answers presses with a status, and knows which it wrote down. */
@@ -17,7 +24,8 @@ class Bench {
   written: string[] = []
 
   answer = async (asked: Request): Promise<Response> => {
-    const body = asked.method === 'POST' ? ((await asked.json()) as { ticks: { id: string }[] }) : null
+    const body =
+      asked.method === 'POST' ? ((await asked.json()) as { ticks: { id: string }[] }) : null
     if (body && this.status === 0) throw new TypeError('no connection')
     if (body && this.status !== 200)
       return Response.json({ problem: `it is ${this.status}` }, { status: this.status })

@@ -61,7 +61,7 @@ export function useTicks(sheet: Sheet) {
       keep({ type: 'answered', sent: batch, refused: answer.refused })
       const not = new Set(answer.refused.map((r) => r.id))
       setDone((before) => [...before, ...batch.filter((t) => !not.has(t.id))].slice(-60))
-      setLate((before) => before + (answer.late.length))
+      setLate((before) => before + answer.late.length)
       setAway(false)
       setHeld(null)
     } catch (error) {
