@@ -361,9 +361,15 @@ function KeptTicks({ sheet, ticks }: { sheet: Sheet; ticks: ReturnType<typeof us
         </p>
       )}
       {ticks.refused.map(({ tick, why }) => (
-        <p key={tick.id} role="alert" className="border-l-4 border-brass bg-brass/15 px-3 py-1">
-          {nameOf(tick.piece)} {tick.copy_number + 1}, {tick.act}: {why}. The other ticks were
-          taken.{' '}
+        <div
+          key={tick.id}
+          role="alert"
+          className="grid justify-items-start gap-2 border-l-4 border-brass bg-brass/15 px-3 py-1"
+        >
+          <p>
+            {nameOf(tick.piece)} {tick.copy_number + 1}, {tick.act}: {why}. The other ticks were
+            taken.
+          </p>
           <Button
             className="min-h-14"
             onClick={() => {
@@ -372,7 +378,7 @@ function KeptTicks({ sheet, ticks }: { sheet: Sheet; ticks: ReturnType<typeof us
           >
             Delete this tick
           </Button>
-        </p>
+        </div>
       ))}
     </>
   )
