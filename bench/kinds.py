@@ -20,7 +20,7 @@ from shapely.ops import split
 
 from bench.cases import side_grown
 from bench.run import lay_and_measure
-from fairlay.core.lay.bound import bound
+from fairlay.core.bounds.bound import bound
 from fairlay.core.lay.lay import Job
 from fairlay.core.lay.order import Line, cutlist, pieces_of_batch
 from fairlay.core.lay.sound import roll_length_mm

@@ -133,7 +133,7 @@ def bound_command(
 
     Takes up to some minutes.
     """
-    from fairlay.core.lay.bound import bound
+    from fairlay.core.bounds.bound import bound
 
     job = read_job(_read(job_file), sizes_are_right=True)
     if lay is not None:
@@ -153,7 +153,7 @@ def bound_command(
 
 
 def _say_what_has_room(job: Job, lay: Lay) -> None:
-    from fairlay.core.lay.at_most import Proving, in_words, steps, told
+    from fairlay.core.bounds.at_most import Proving, in_words, steps, told
 
     asked = steps(job, lay)
     proving = Proving(job, asked, {})

@@ -31,8 +31,8 @@ from fairlay.api.batch_models import (
 )
 from fairlay.api.models import Created
 from fairlay.api.shapes import grain_of, lay_summaries, piece_rings
+from fairlay.core.bounds.enough import shortages
 from fairlay.core.errors import Refused
-from fairlay.core.lay.enough import shortages
 from fairlay.core.lay.order import (
     Line,
     Need,

@@ -30,6 +30,7 @@ from fairlay.api.hand_models import (
 )
 from fairlay.api.laid import names_of, placement_out
 from fairlay.api.models import ClassArea, FromRevision, PinnedPiece, Revised
+from fairlay.core.bounds.most import Most, most
 from fairlay.core.errors import BadLay, Refused
 from fairlay.core.hand import moves
 from fairlay.core.hand.open_ground import HandTable, Held
@@ -38,7 +39,6 @@ from fairlay.core.hand.why import why
 from fairlay.core.lay import Job, Lay, Placement
 from fairlay.core.lay.account import account
 from fairlay.core.lay.free_copies import free_copies, other_hand
-from fairlay.core.lay.most import Most, most
 from fairlay.core.lay.went import went
 from fairlay.core.pattern import Piece
 from fairlay.core.shapes.rings import as_points, pieces_of, rings_of

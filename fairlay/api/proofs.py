@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from fairlay.api.jobs import job_out
 from fairlay.api.laid import names_of, words_for
 from fairlay.api.models import JobOut, ProofsOut, ProvedOut
-from fairlay.core.lay.at_most import in_words
+from fairlay.core.bounds.at_most import in_words
 from fairlay.store import jobs, lays, proofs, what_if
 from fairlay.work.queue import hand_out
 

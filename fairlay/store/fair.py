@@ -10,8 +10,8 @@ from threading import Lock
 
 from cachetools import LRUCache
 
+from fairlay.core.bounds.runs import most_by_runs
 from fairlay.core.lay.lane import is_strap, sides_mm
-from fairlay.core.lay.runs import most_by_runs
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy, fair_areas, needs_of
 from fairlay.store.hides import OnRack, hides_by_id

@@ -13,11 +13,11 @@ from typing import Any, Final, Literal, get_args
 
 import numpy as np
 
+from fairlay.core.bounds.most import most
 from fairlay.core.errors import NotFound, Refused
 from fairlay.core.forecast.stock import Source, made_up
 from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.measures import measure
-from fairlay.core.lay.most import most
 from fairlay.core.lay.order import Line as OrderLine
 from fairlay.core.lay.order import cutlist, job_for
 from fairlay.core.pattern import Piece

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from fairlay.core.bounds.at_most import AtMost, Step, steps, told
 from fairlay.core.errors import Refused
 from fairlay.core.formats.exchange import write_job
-from fairlay.core.lay.at_most import AtMost, Step, steps, told
 from fairlay.core.lay.lay import Job
 from fairlay.store import jobs, lays
 from fairlay.store.database import connected

@@ -8,8 +8,8 @@ from typing import Any, Final, Literal
 
 from pydantic import TypeAdapter
 
+from fairlay.core.bounds.at_most import Step
 from fairlay.core.forecast.stock import Source
-from fairlay.core.lay.at_most import Step
 from fairlay.core.lay.what_if import Change
 
 Kind = Literal["lay", "look", "read", "what if", "prove", "forecast"]

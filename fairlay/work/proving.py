@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from fairlay.core.lay.at_most import Proving
+from fairlay.core.bounds.at_most import Proving
 from fairlay.store import lays, proofs
 from fairlay.store.work_asked import WorkJob
 from fairlay.work.beating import Beating, carry_out, patiently

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from fairlay.core.lay import at_most
+from fairlay.core.bounds import at_most
 from fairlay.store import jobs, proofs
 from fairlay.store.work_asked import LayWork
 from fairlay.work.laying import lay_one

@@ -8,10 +8,10 @@ from typing import Any
 
 import pytest
 
+from fairlay.core.bounds.at_most import AtMost, Proving, Step, in_words, steps, told
 from fairlay.core.engine import lay_job
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import Job, Lay
-from fairlay.core.lay.at_most import AtMost, Proving, Step, in_words, steps, told
 from fairlay.core.lay.lay import Placement
 from fairlay.core.shapes.placing import Placing
 from tests import jobs

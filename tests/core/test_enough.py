@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fairlay.core.bounds.enough import shortages
 from fairlay.core.engine import lay_job
 from fairlay.core.formats.exchange import read_job
-from fairlay.core.lay.enough import shortages
 from fairlay.core.rules import fair_areas
 from tests import jobs
 from tests.core.test_random_jobs import grown

@@ -11,14 +11,15 @@ import pytest
 import shapely
 from shapely.affinity import rotate, translate
 
+from fairlay.core.bounds import room_kernels
+from fairlay.core.bounds.bound import bound
+from fairlay.core.bounds.fits import Fits, Want
+from fairlay.core.bounds.poses import CELL_MM, HALF_MM, Nodes
+from fairlay.core.bounds.room import looked_for
+from fairlay.core.bounds.shares import Shares
 from fairlay.core.engine import lay_job
 from fairlay.core.formats.exchange import read_job
-from fairlay.core.lay import Job, measure, room_kernels
-from fairlay.core.lay.bound import bound
-from fairlay.core.lay.fits import Fits, Want
-from fairlay.core.lay.poses import CELL_MM, HALF_MM, Nodes
-from fairlay.core.lay.room import looked_for
-from fairlay.core.lay.shares import Shares
+from fairlay.core.lay import Job, measure
 from fairlay.core.tolerances import GRAIN_GRACE_DEG
 from tests import jobs
 from tests.effort import tried

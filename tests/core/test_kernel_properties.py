@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from shapely.affinity import rotate, translate
 from shapely.geometry import Point, Polygon, box
 
+from fairlay.core.bounds.room_kernels import depth, read
 from fairlay.core.engine import kernels, off_ground_kernels, scan_kernels, separate_kernels
 from fairlay.core.engine.bank import BODIES, NEAR, build_bank, sides_of
 from fairlay.core.engine.butt_kernels import placed_sides
@@ -24,7 +25,6 @@ from fairlay.core.engine.layer import Lying, Spot
 from fairlay.core.engine.pain_kernels import depth_pain
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.formats.exchange import read_job
-from fairlay.core.lay.room_kernels import depth, read
 from fairlay.core.leather import Hide
 from fairlay.core.shapes import kernels as shapes
 from fairlay.core.shapes.placing import place_region

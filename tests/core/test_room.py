@@ -11,14 +11,14 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from fairlay.core.bounds.bound import bound
+from fairlay.core.bounds.room import room_for
 from fairlay.core.engine import lay_job
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.layer import Lying
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import measure
-from fairlay.core.lay.bound import bound
-from fairlay.core.lay.room import room_for
 from tests import jobs
 from tests.effort import tried
 

@@ -8,10 +8,10 @@ from typing import Any
 
 import pytest
 
+from fairlay.core.bounds.bound import bound
 from fairlay.core.engine import lay_job
 from fairlay.core.formats.exchange import read_job
 from fairlay.core.lay import Job, measure
-from fairlay.core.lay.bound import bound
 from tests import jobs
 
 HALVES = {

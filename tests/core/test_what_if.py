@@ -14,6 +14,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Point, Polygon
 
+from fairlay.core.bounds.most import most
+from fairlay.core.bounds.runs import most_by_runs
 from fairlay.core.engine import lay_job
 from fairlay.core.errors import BadJob
 from fairlay.core.formats.exchange import read_job, write_job, write_lay
@@ -22,9 +24,7 @@ from fairlay.core.hand.spot import spot
 from fairlay.core.lay import Job, Lay, broken_rules, measure
 from fairlay.core.lay.again import job_again
 from fairlay.core.lay.lane import lane_of, straps_in
-from fairlay.core.lay.most import most
 from fairlay.core.lay.propose import Offered, propose
-from fairlay.core.lay.runs import most_by_runs
 from fairlay.core.lay.what_if import (
     KINDS,
     Change,

@@ -8,6 +8,8 @@ from dataclasses import replace
 import numpy as np
 from shapely.geometry import Polygon
 
+from fairlay.core.bounds.poses import Nodes
+from fairlay.core.bounds.room import room_for
 from fairlay.core.engine import separate_kernels
 from fairlay.core.engine.bank import build_bank
 from fairlay.core.engine.butt import Butting, Taste
@@ -20,8 +22,6 @@ from fairlay.core.engine.scene import Effort, SceneOf
 from fairlay.core.engine.table import HideTable, Wish
 from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.lay.lay import Job
-from fairlay.core.lay.poses import Nodes
-from fairlay.core.lay.room import room_for
 from fairlay.core.leather import Flaw, Hide, Zone
 from fairlay.core.pattern import Grain, Piece
 from fairlay.core.rules import Policy

@@ -24,7 +24,7 @@ from shapely.affinity import scale, translate
 from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 
-from fairlay.core.lay import room_kernels as kernels
+from fairlay.core.bounds import room_kernels as kernels
 from fairlay.core.lay.lay import Job
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece

@@ -6,10 +6,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from fairlay.core.lay.fits import Fits
+from fairlay.core.bounds.fits import Fits
+from fairlay.core.bounds.room import room_for
+from fairlay.core.bounds.shares import Shares
 from fairlay.core.lay.lay import Job
-from fairlay.core.lay.room import room_for
-from fairlay.core.lay.shares import Shares
 from fairlay.core.pattern import Piece
 
 ROUNDING = 1e-6

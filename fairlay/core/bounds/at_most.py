@@ -10,10 +10,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from fairlay.core.lay.fits import Fits, Want, set_wanted
+from fairlay.core.bounds.fits import Fits, Want, set_wanted
+from fairlay.core.bounds.poses import is_large
+from fairlay.core.bounds.shares import Shares
 from fairlay.core.lay.lay import Job, Lay
-from fairlay.core.lay.poses import is_large
-from fairlay.core.lay.shares import Shares
 from fairlay.core.pattern import Piece
 from fairlay.core.tolerances import OVERLAP_MM
 

@@ -18,8 +18,8 @@ import highspy
 import numpy as np
 from numpy.typing import NDArray
 
-from fairlay.core.lay.poses import Nodes, is_large
-from fairlay.core.lay.shares import Shares
+from fairlay.core.bounds.poses import Nodes, is_large
+from fairlay.core.bounds.shares import Shares
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

@@ -21,9 +21,9 @@ from scipy.fft import irfft2, next_fast_len, rfft2
 from shapely.affinity import rotate
 from shapely.geometry.base import BaseGeometry
 
-from fairlay.core.lay import room_kernels as kernels
+from fairlay.core.bounds import room_kernels as kernels
+from fairlay.core.bounds.room import Body, Looked, looked_for
 from fairlay.core.lay.lay import Job
-from fairlay.core.lay.room import Body, Looked, looked_for
 from fairlay.core.leather import Hide
 from fairlay.core.pattern import Piece
 from fairlay.core.rules.gap import gap_of
