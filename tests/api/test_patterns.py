@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from pydantic import TypeAdapter
 
-from fairlay.core.formats.article_json import pattern_values
 from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.needs import start_named
 from fairlay.core.pattern.pattern import Pattern
@@ -20,7 +20,7 @@ FILES = Path(__file__).resolve().parents[1] / "files"
 
 
 def tab(name: str = "Tab", **more: Any) -> dict[str, Any]:
-    values = pattern_values(
+    values: dict[str, Any] = TypeAdapter(Pattern).dump_python(
         Pattern(
             name.lower(),
             name,
@@ -28,7 +28,8 @@ def tab(name: str = "Tab", **more: Any) -> dict[str, Any]:
             2,
             draw("rectangle", {"length": 90, "width": 30}).contour,
             needs=start_named("crumb").needs,
-        )
+        ),
+        mode="json",
     )
     return values | more
 

@@ -15,7 +15,7 @@ from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.leather import Flaw, Hide, Reading, Zone
 from fairlay.core.leather.hide import check_hide
 from fairlay.core.pattern.by_dimensions import draw
-from fairlay.core.pattern.contour import contour_of, flatten, mirrored_over, moved, scaled, turned
+from fairlay.core.pattern.contour import contour_of, flatten, moved, scaled, turned
 from fairlay.core.pattern.edges import XY
 from fairlay.core.pattern.half import unfold
 from fairlay.core.pattern.stitching import lay_out
@@ -69,7 +69,6 @@ def test_moving_turning_and_mirroring_keep_an_area(
     off = 2 * Polygon(flatten(contour)).length * FLATTEN_MM
     assert area(flatten(moved(contour, dx, dy))) == pytest.approx(own, rel=1e-4)
     assert area(flatten(turned(contour, turn))) == pytest.approx(own, abs=off)
-    assert area(flatten(mirrored_over(contour, (dx, dy), (dx + 100, dy + 30)))) == pytest.approx(own, abs=off)
     assert area(flatten(scaled(contour, 2.0))) == pytest.approx(4 * own, abs=4 * off)
 
 

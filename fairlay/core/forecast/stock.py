@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -198,18 +198,6 @@ def known_of(hide: Hide, looked: bool) -> Known:
     return Known(
         hide.region.area / 1e6, flaw_counts(hide) if looked else None, sum(read) / len(read) if read else None
     )
-
-
-@dataclass(frozen=True)
-class Stated:
-    """What somebody states of leather that the shop has no records of."""
-
-    kind: str = "side"
-    area_m2: float = 2.05
-    price_per_m2: float = 0.0
-    grade: str = ""
-    mill: str = ""
-    flaws: Mapping[str, float] = field(default_factory=dict)
 
 
 FLAWS_OF_GRADE: Final = {"clean": (2.5, 1.2, 0.5), "middling": USUAL_FLAWS, "seconds": (6.5, 6.0, 3.0)}

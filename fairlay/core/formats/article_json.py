@@ -12,22 +12,14 @@ from pydantic import TypeAdapter, ValidationError
 from fairlay.core.errors import BadPattern
 from fairlay.core.formats.exchange import explain
 from fairlay.core.pattern.article import Article, check_article
-from fairlay.core.pattern.pattern import Pattern
 
 ARTICLE_FORMAT = "fairlay.article/1"
 _ARTICLE = TypeAdapter(Article)
-_PATTERN = TypeAdapter(Pattern)
 
 
 def article_values(article: Article) -> dict[str, Any]:
     """Return an article as JSON-ready values."""
     values: dict[str, Any] = _ARTICLE.dump_python(article, mode="json")
-    return values
-
-
-def pattern_values(pattern: Pattern) -> dict[str, Any]:
-    """Return a pattern as JSON-ready values."""
-    values: dict[str, Any] = _PATTERN.dump_python(pattern, mode="json")
     return values
 
 

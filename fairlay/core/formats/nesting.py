@@ -21,7 +21,6 @@ from fairlay.core.shapes.rings import Ring, radius_of
 STITCH_FROM_MM, STITCH_TO_MM = 1.0, 6.5
 """Stitch lines run 3 mm or 1/8 in from the edge mostly, a quarter of an inch at most; no leather is cut to
 a band as narrow as that."""
-ROW_FROM_MM: Final = 1.0
 ALONG_SHARE: Final = 0.93
 """How much of a stitch line keeps its distance; at corners it may not."""
 BAND_MM: Final = 1.0

@@ -14,7 +14,6 @@ from fairlay.core.rules.ground import Policy
 from fairlay.core.shapes.placing import Placing
 
 Objective = Literal["fill", "sets", "order"]
-OBJECTIVES: tuple[Objective, ...] = ("fill", "sets", "order")
 
 
 @dataclass(frozen=True, slots=True)

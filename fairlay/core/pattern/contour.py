@@ -179,25 +179,3 @@ def turned(contour: Iterable[Node], degrees: float) -> Contour:
         )
         for node in contour
     )
-
-
-def mirrored_over(contour: Sequence[Node], a: tuple[float, float], b: tuple[float, float]) -> Contour:
-    """Return a contour turned over on the line through ``a`` and ``b``, its order kept opposite so that it
-    runs the same way round.
-    """
-    ux, uy = b[0] - a[0], b[1] - a[1]
-    n = math.hypot(ux, uy)
-    if n < SAME_POINT_MM:
-        raise BadShape("the centre line has no length", value=n, expected="two points apart from each other")
-    ux, uy = ux / n, uy / n
-
-    def over(x: float, y: float) -> tuple[float, float]:
-        along = (x - a[0]) * ux + (y - a[1]) * uy
-        across = -(x - a[0]) * uy + (y - a[1]) * ux
-        return a[0] + along * ux + across * uy, a[1] + along * uy - across * ux
-
-    out: list[Node] = []
-    for node in reversed(contour):
-        x, y = over(*node[:2])
-        out.append((x, y) if len(node) == 2 else (x, y, *over(*node[4:6]), *over(*node[2:4])))
-    return tuple(out)

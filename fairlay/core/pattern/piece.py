@@ -131,10 +131,6 @@ class Piece:
     def area_mm2(self) -> float:
         return float(self.region.area)
 
-    @property
-    def bears_all_marks(self) -> bool:
-        return self.show_limit >= 2
-
 
 def part_id(parent: str, split: str, part: str) -> str:
     """The name of a part in a lay: ``parent~split.part``."""
