@@ -34,6 +34,7 @@ from fairlay.store.clock import seconds_at
 from fairlay.store.cut_rows import CutSheetRow, CutTickRow
 from fairlay.store.database import connected
 from fairlay.store.lay_rows import job_of
+from fairlay.store.setting import Setting
 from fairlay.store.settings import currency_on, first_currency
 from fairlay.store.table import rows_of
 from fairlay.store.tables import (
@@ -45,11 +46,15 @@ from fairlay.store.tables import (
     HideRow,
     LayJobRow,
     LayRow,
-    SettingRow,
 )
 
 AT_ONCE: Final = 40
-CLASS_WORTH_NAME: Final = "class worth"
+WORTH_OF_CLASSES: Final = Setting[dict[int, float]](
+    "class worth",
+    lambda: dict(CLASS_WORTH),
+    lambda kept: {int(k): float(v) for k, v in kept.items()},
+    lambda worth: {str(k): v for k, v in worth.items()},
+)
 
 
 @dataclass(frozen=True)
@@ -398,8 +403,7 @@ def spoil_reasons(asked: Asked) -> dict[str, int]:
 @connected
 def class_worth() -> dict[int, float]:
     """Return what leather of each class is worth beside tight leather, as the shop has it."""
-    row = SettingRow.get_or_none(SettingRow.name == CLASS_WORTH_NAME)
-    return {int(k): float(v) for k, v in row.value.items()} if row else dict(CLASS_WORTH)
+    return WORTH_OF_CLASSES.get()
 
 
 @connected
@@ -413,6 +417,4 @@ def set_class_worth(worth: dict[int, float]) -> None:
             value=list(worth.values()),
             expected="a share of 0.05 to 1 for each of the four classes; those before were kept",
         )
-    SettingRow.insert(name=CLASS_WORTH_NAME, value={str(k): v for k, v in worth.items()}).on_conflict(
-        preserve=[SettingRow.value]
-    ).execute()
+    WORTH_OF_CLASSES.put(worth)

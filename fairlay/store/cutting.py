@@ -39,7 +39,8 @@ from fairlay.store.insisted import unfair_in
 from fairlay.store.lay_rows import Key, read_written, written
 from fairlay.store.lays import SavedLay
 from fairlay.store.locks import hold_lay, locked_lay
-from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayBatchRow, LayRow, SettingRow
+from fairlay.store.setting import setting_of
+from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayBatchRow, LayRow
 
 MOST_AHEAD_S: Final = 120.0
 """A tablet whose clock is so far ahead is taken to have pressed now."""
@@ -57,6 +58,7 @@ class CutChoices:
 
 
 CHOICES: Final = Document("shop's bench", 1, TypeAdapter(CutChoices), Refused)
+HOW_THE_SHOP_CUTS: Final = setting_of("bench", CHOICES, CutChoices)
 
 
 @dataclass(frozen=True)
@@ -81,11 +83,9 @@ class Sheet:
         return "to cut" if tick is None else STATE_OF[tick.act]
 
 
-@connected
 def choices() -> CutChoices:
     """Return how the shop cuts; what was never chosen has its default."""
-    row = SettingRow.get_or_none(SettingRow.name == "bench")
-    return CHOICES.read(row.value) if row else CutChoices()
+    return HOW_THE_SHOP_CUTS.get()
 
 
 @connected
@@ -99,9 +99,7 @@ def choose(chosen: CutChoices) -> None:
             value=b.pace,
             expected="sizes over 0 mm, a pace of 0.1 to 10, an area of 0 or more; those before were kept",
         )
-    SettingRow.insert(name="bench", value=CHOICES.write(chosen)).on_conflict(
-        preserve=[SettingRow.value]
-    ).execute()
+    HOW_THE_SHOP_CUTS.put(chosen)
 
 
 @connected

@@ -6,7 +6,6 @@ import datetime
 import json
 import re
 from dataclasses import dataclass, field
-from typing import Final
 
 from pydantic import TypeAdapter
 
@@ -16,9 +15,9 @@ from fairlay.store.clock import now
 from fairlay.store.copies import Rule
 from fairlay.store.database import connected
 from fairlay.store.jobs import LIVE
-from fairlay.store.tables import HideEventRow, HideRow, JobRow, SettingRow, UploadRow
+from fairlay.store.setting import setting_of
+from fairlay.store.tables import HideEventRow, HideRow, JobRow, UploadRow
 
-NAME: Final = "keeping"
 MOST_KEPT, MOST_DAYS = 400, 3650
 PICTURE = re.compile(r'"picture":\s*(?:"[^"]*/files/)?(\d+)')
 """How a hide's documents name a file: by its id, or by where it is served."""
@@ -35,13 +34,13 @@ class Keeping:
 
 
 KEEPING = Document("shop's choices of keeping", 1, TypeAdapter(Keeping), Refused)
+CHOICES = setting_of("keeping", KEEPING, Keeping)
 
 
 @connected
 def keeping() -> Keeping:
     """Return the shop's choices; what was never chosen has its default."""
-    row = SettingRow.get_or_none(SettingRow.name == NAME)
-    return KEEPING.read(row.value) if row else Keeping()
+    return CHOICES.get()
 
 
 @connected
@@ -57,9 +56,7 @@ def set_keeping(chosen: Keeping) -> None:
             expected=f"copies of 1 to {MOST_KEPT} days, of none to {MOST_KEPT} weeks and months, files for 1 "
             f"to {MOST_DAYS} days or 0 for ever; the choices before were kept",
         )
-    SettingRow.insert(name=NAME, value=KEEPING.write(chosen)).on_conflict(
-        preserve=[SettingRow.value]
-    ).execute()
+    CHOICES.put(chosen)
 
 
 @connected

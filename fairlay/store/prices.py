@@ -12,17 +12,16 @@ from fairlay.core.formats.stored import Document
 from fairlay.core.lay.rack import RackWorth
 from fairlay.store.book import class_worth
 from fairlay.store.database import connected
-from fairlay.store.tables import SettingRow
+from fairlay.store.setting import setting_of
 
 PRICES: Final = Document("shop's prices", 1, TypeAdapter(Prices), Refused)
-NAME: Final = "prices"
+CHOICES: Final = setting_of("prices", PRICES, Prices)
 
 
 @connected
 def prices() -> Prices:
     """Return the shop's prices; what was never stated is 0."""
-    row = SettingRow.get_or_none(SettingRow.name == NAME)
-    return PRICES.read(row.value) if row else Prices()
+    return CHOICES.get()
 
 
 @connected
@@ -40,6 +39,4 @@ def set_prices(chosen: Prices) -> None:
         raise Refused(
             "a price that makes no sense", value=min(each), expected="0 or more; those before were kept"
         )
-    SettingRow.insert(name=NAME, value=PRICES.write(chosen)).on_conflict(
-        preserve=[SettingRow.value]
-    ).execute()
+    CHOICES.put(chosen)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from dataclasses import dataclass
-from typing import Any
+from typing import Final
 from urllib.parse import urlsplit
 
 from pydantic import TypeAdapter
@@ -16,10 +16,7 @@ from fairlay.core.leather.pull import USUAL_LIMITS, check_limits
 from fairlay.core.leather.receiving import USUAL_TOLERANCE
 from fairlay.store.clock import now
 from fairlay.store.database import connected
-from fairlay.store.tables import SettingRow
-
-NAME = "leather"
-CURRENCIES = "currencies before"
+from fairlay.store.setting import Setting, setting_of
 
 
 @dataclass(frozen=True)
@@ -41,6 +38,10 @@ class LeatherSettings:
 
 
 SETTINGS = Document("shop's choices", 1, TypeAdapter(LeatherSettings), Refused)
+CHOICES: Final = setting_of("leather", SETTINGS, LeatherSettings)
+CURRENCIES: Final = Setting[list[tuple[str, str]]](
+    "currencies before", list, lambda kept: sorted((until, name) for until, name in kept), list
+)
 
 
 @connected
@@ -61,8 +62,7 @@ def first_currency() -> str:
 
 def _currencies_before() -> list[tuple[str, str]]:
     """Currencies that were changed for another: until which day each was in force."""
-    row = SettingRow.get_or_none(SettingRow.name == CURRENCIES)
-    return sorted((until, name) for until, name in row.value) if row else []
+    return CURRENCIES.get()
 
 
 def _keep_currency(before: str, chosen: str) -> None:
@@ -71,14 +71,13 @@ def _keep_currency(before: str, chosen: str) -> None:
     """
     if before and before != chosen:
         known = [*_currencies_before(), (now().date().isoformat(), before)]
-        SettingRow.insert(name=CURRENCIES, value=known).on_conflict(preserve=[SettingRow.value]).execute()
+        CURRENCIES.put(known)
 
 
 @connected
 def leather_settings() -> LeatherSettings:
     """Return the shop's choices; what was never chosen has its default."""
-    row = SettingRow.get_or_none(SettingRow.name == NAME)
-    return SETTINGS.read(row.value) if row else LeatherSettings()
+    return CHOICES.get()
 
 
 @connected
@@ -127,5 +126,4 @@ def set_leather_settings(chosen: LeatherSettings) -> None:
             "table before was kept",
         )
     _keep_currency(leather_settings().currency, chosen.currency)
-    values: dict[str, Any] = SETTINGS.write(chosen)
-    SettingRow.insert(name=NAME, value=values).on_conflict(preserve=[SettingRow.value]).execute()
+    CHOICES.put(chosen)

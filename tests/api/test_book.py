@@ -40,7 +40,7 @@ def one_money(workshop: TestClient) -> Iterator[None]:
     """The shop's money has no name, and never had one, whatever other tests called it."""
 
     def unnamed() -> None:
-        SettingRow.delete().where(SettingRow.name == CURRENCIES).execute()
+        SettingRow.delete().where(SettingRow.name == CURRENCIES.name).execute()
         BookHideRow.update(currency="").execute()
 
     chosen = workshop.get("/api/leather/settings").json()

@@ -239,4 +239,4 @@ def test_files_that_nothing_refers_to_go_after_the_time_the_shop_set(workshop: T
     finally:
         connected(HideRow.update(looking=row.looking, seen=row.seen).where(HideRow.id == hide).execute)()
         connected(HideEventRow.delete().where(HideEventRow.id == made).execute)()
-        connected(SettingRow.delete().where(SettingRow.name == keeping.NAME).execute)()
+        connected(SettingRow.delete().where(SettingRow.name == keeping.CHOICES.name).execute)()
