@@ -44,6 +44,7 @@ from fairlay.core.formats.read_out import Bounds
 from fairlay.core.formats.seen_json import PressRecord, SeenRecord
 from fairlay.core.formats.svg import hide_svg
 from fairlay.core.lay.card import ROLL_SHOWN_MM
+from fairlay.core.lay.hide_worth import accepted_by, clean_block, strap_run, suits_batch
 from fairlay.core.lay.order import cutlist, piece_id, pieces_of_batch
 from fairlay.core.leather import looking_over, reshaped
 from fairlay.core.leather.gauge import GaugeReading, doubted_readings, thickness_contours
@@ -59,7 +60,6 @@ from fairlay.core.leather.looking_over import (
 )
 from fairlay.core.leather.pull import PullTest, class_of, doubted_pulls
 from fairlay.core.leather.severity import suggested_severity
-from fairlay.core.leather.worth import accepted_by, clean_block, strap_run, suits_batch
 from fairlay.core.rules import Policy
 from fairlay.core.shapes.rings import as_points
 from fairlay.devices.gauge import SimulatedGauge

@@ -33,9 +33,9 @@ from fairlay.core.formats.article_json import write_article
 from fairlay.core.formats.article_out import article_dxf, article_svg
 from fairlay.core.formats.pdf import patterns_pdf, quantity_words
 from fairlay.core.formats.read_out import Bounds, MarkLine
+from fairlay.core.lay.article_checks import Finding, findings, findings_on_rack
 from fairlay.core.pattern.article import Article, figures_of, piece_of
 from fairlay.core.pattern.changes import changes, length_and_width
-from fairlay.core.pattern.checks import Finding, findings, findings_on_rack
 from fairlay.core.pattern.cut import cut_region
 from fairlay.core.pattern.drawn import mark_values
 from fairlay.core.pattern.edges import edges_of, length_mm, line_of

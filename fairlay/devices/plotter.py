@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
-from fairlay.core.formats.hpgl import PlotLine, read_hpgl
+from fairlay.core.cutting.plotted import PlotLine
+from fairlay.core.formats.hpgl import read_hpgl
 
 
 class Plotter(Protocol):

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from shapely.geometry import Polygon
 
 from fairlay.core.errors import BadPattern, BadShape
+from fairlay.core.lay.article_checks import findings, findings_on_rack
 from fairlay.core.lay.order import Line, cutlist, job_for, pieces_of_batch
 from fairlay.core.leather import Hide
 from fairlay.core.pattern.article import (
@@ -26,7 +27,6 @@ from fairlay.core.pattern.article import (
 )
 from fairlay.core.pattern.by_dimensions import draw
 from fairlay.core.pattern.changes import changes, letter
-from fairlay.core.pattern.checks import findings, findings_on_rack
 from fairlay.core.pattern.contour import contour_of
 from fairlay.core.pattern.cut import cut_region, offset_ring
 from fairlay.core.pattern.edges import XY, Run, edges_of, line_of

@@ -13,9 +13,16 @@ from hypothesis import strategies as st
 from shapely.affinity import rotate
 from shapely.geometry import box
 
+from fairlay.core.lay.hide_worth import (
+    CELL_MM,
+    accepted_by,
+    clean_block,
+    clean_ground,
+    strap_run,
+    suits_batch,
+)
 from fairlay.core.lay.order import cutlist
 from fairlay.core.leather import Flaw, Hide, Zone
-from fairlay.core.leather.worth import CELL_MM, accepted_by, clean_block, clean_ground, strap_run, suits_batch
 from fairlay.core.pattern import Piece
 from fairlay.core.rules import Policy
 from fairlay.demo import sides

@@ -3,14 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fairlay.core.cutting.plan import CutPlan
-from fairlay.core.formats.hpgl import PlotLine
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.shapes.placing import place_points
+
+Layer = Literal["mark", "crease", "cut"]
+
+
+@dataclass(frozen=True, eq=False)
+class PlotLine:
+    """A line that is drawn or cut, ``(n, 2)`` in mm on the hide."""
+
+    layer: Layer
+    points: NDArray[np.float64]
 
 
 def plot_lines(job: Job, placements: Iterable[Placement], plan: CutPlan) -> list[PlotLine]:

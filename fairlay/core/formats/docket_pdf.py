@@ -21,8 +21,8 @@ from reportlab.pdfgen.canvas import Canvas
 from fairlay.core.capture.grid_page import FOOT_MM, MARGIN_MM, paper_mm
 from fairlay.core.cutting.cuts import Key
 from fairlay.core.cutting.plan import STOP_SHORT, CutPlan
+from fairlay.core.cutting.plotted import PlotLine
 from fairlay.core.errors import BadLay
-from fairlay.core.formats.hpgl import PlotLine
 from fairlay.core.formats.pdf import BLACK, GREY, OVERLAP_MM, TILE_PAPERS, canvas_on, fonts, foot, tiling
 from fairlay.core.lay.lay import Job, Placement
 from fairlay.core.leather import Hide

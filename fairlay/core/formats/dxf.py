@@ -14,7 +14,7 @@ from ezdxf.document import Drawing
 from ezdxf.enums import TextEntityAlignment
 from ezdxf.layouts.layout import Modelspace
 
-from fairlay.core.formats.hpgl import PlotLine
+from fairlay.core.cutting.plotted import PlotLine
 from fairlay.core.formats.svg import ROLL_SHOWN_MM, ROOM_MM
 from fairlay.core.lay.check import hide_shapes
 from fairlay.core.lay.lay import Job, Lay

@@ -8,26 +8,17 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Final, Literal
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fairlay.core.cutting.plotted import Layer, PlotLine
 from fairlay.core.errors import BadShape
 
 UNITS_PER_MM: Final = 40.0
-Layer = Literal["mark", "crease", "cut"]
 PENS: Final[dict[Layer, int]] = {"mark": 1, "crease": 2, "cut": 3}
 _WORD: Final = re.compile(r"([A-Z]{2})([^;A-Z]*)")
-
-
-@dataclass(frozen=True, eq=False)
-class PlotLine:
-    """A line that is drawn or cut, ``(n, 2)`` in mm on the hide."""
-
-    layer: Layer
-    points: NDArray[np.float64]
 
 
 def write_hpgl(lines: Sequence[PlotLine], depth_mm: float) -> str:
