@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from cachetools import LRUCache
 from fastapi import APIRouter
 from shapely.affinity import translate
 
@@ -36,7 +35,7 @@ from fairlay.core.hand import moves
 from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.hand.spot import spot
 from fairlay.core.hand.why import why
-from fairlay.core.lay import Job, Lay, Placement
+from fairlay.core.lay import Lay, Placement
 from fairlay.core.lay.account import account
 from fairlay.core.lay.free_copies import free_copies, other_hand
 from fairlay.core.lay.went import went
@@ -45,6 +44,7 @@ from fairlay.core.shapes.rings import as_points, pieces_of, rings_of
 from fairlay.store import by_hand, insisted, lay_back, lays, what_if
 from fairlay.store.by_hand import InHand
 from fairlay.store.lay_rows import Key
+from fairlay.store.memo import JobMemo
 
 router = APIRouter(prefix="/api/lays/{lay_id}", tags=["hand"])
 LIT_DECIMALS = 2
@@ -197,13 +197,11 @@ def hand_spot(lay_id: int, asked: SpotAsked) -> SpotOut:
 def most_possible(lay_id: int) -> MostOut:
     """What no lay of what is asked here can pass."""
     job = by_hand.in_hand(lay_id).job
-    known = _most_known.get(id(job))
-    if known is None or known[0] is not job:
-        known = _most_known[id(job)] = (job, most(job))
-    return MostOut.model_validate(known[1], from_attributes=True)
+    found = _most_known.get(job, None, lambda: most(job))
+    return MostOut.model_validate(found, from_attributes=True)
 
 
-_most_known: LRUCache[int, tuple[Job, Most]] = LRUCache(16)
+_most_known: JobMemo[Most] = JobMemo(16)
 
 
 @router.get("/went/{hide}")
@@ -284,15 +282,12 @@ def _one_hide(placements: Sequence[Placement]) -> str:
     return found[0]
 
 
-_names_known: LRUCache[int, tuple[Job, dict[str, str]]] = LRUCache(16)
+_names_known: JobMemo[dict[str, str]] = JobMemo(16)
 
 
 def names_in(lay: InHand) -> dict[str, str]:
     """Return the names of a lay's pieces, remembered while its job is."""
-    known = _names_known.get(id(lay.job))
-    if known is None or known[0] is not lay.job:
-        known = _names_known[id(lay.job)] = (lay.job, _read_names(lay))
-    return known[1]
+    return _names_known.get(lay.job, lay.id, lambda: _read_names(lay))
 
 
 def _read_names(lay: InHand) -> dict[str, str]:

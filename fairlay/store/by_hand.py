@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
-from threading import Lock
-
-from cachetools import LRUCache
 
 from fairlay.core.errors import BadLay, NotFound, Refused
 from fairlay.core.hand.open_ground import HandTable
@@ -19,6 +16,7 @@ from fairlay.store.insisted import INSISTABLE, insist, keys_in
 from fairlay.store.lay_rows import Key, Lies, job_of, key_of, lies_of, rounded, state_at
 from fairlay.store.lays import add_revision, newest_for
 from fairlay.store.locks import hold_lay
+from fairlay.store.memo import JobMemo
 from fairlay.store.tables import LayRow
 
 
@@ -90,14 +88,8 @@ def table_for(job: Job, hide: str) -> HandTable:
         raise BadLay(
             f"this lay has no hide {hide}", value=hide, expected="one of " + ", ".join(job.hides_by_id)
         )
-    key = (id(job), hide)
-    with _lock:
-        found = _tables.get(key)
-        if found is None or found.job is not job:
-            found = _tables[key] = HandTable(job, job.hides_by_id[hide])
-    return found
+    return _tables.get(job, hide, lambda: HandTable(job, job.hides_by_id[hide]))
 
 
 TABLES_KEPT = 8
-_tables: LRUCache[tuple[int, str], HandTable] = LRUCache(TABLES_KEPT)
-_lock = Lock()
+_tables: JobMemo[HandTable] = JobMemo(TABLES_KEPT)

@@ -4,19 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from threading import Lock
 
-from cachetools import LRUCache
-
-from fairlay.core.lay.lay import Job, Lay
 from fairlay.core.lay.leather_now import OnLeatherNow, on_leather_now, without_hits
-from fairlay.core.leather import Hide
 from fairlay.store import lays
 from fairlay.store.cut_state import cut_keys
 from fairlay.store.database import connected
 from fairlay.store.hides import hides_by_id
 from fairlay.store.lays import LaidOn, SavedLay
 from fairlay.store.locks import hold_lay
+from fairlay.store.memo import Memo
 from fairlay.store.tables import HideRow, LayHideRow, LayJobRow, LayRevisionRow, LayRow
 
 Key = tuple[int, int, str, int, int, frozenset[tuple[str, int]]]
@@ -45,23 +41,15 @@ def _now(saved: SavedLay) -> list[OnLeatherNow]:
         return []
     job = replace(saved.job, excused=cut_keys(saved.id))
     return [
-        _found((saved.id, saved.at, saved.job.name, h.id, h.version, job.excused), job, saved.lay, h.hide)
+        _known.get(
+            (saved.id, saved.at, saved.job.name, h.id, h.version, job.excused),
+            lambda h=h: on_leather_now(job, saved.lay, h.hide),  # type: ignore[misc]
+        )
         for h in hides_by_id(other)
     ]
 
 
-_known: LRUCache[Key, OnLeatherNow] = LRUCache(64)
-_lock = Lock()
-
-
-def _found(key: Key, job: Job, lay: Lay, hide: Hide) -> OnLeatherNow:
-    with _lock:
-        known = _known.get(key)
-    if known is None:
-        known = on_leather_now(job, lay, hide)
-        with _lock:
-            _known[key] = known
-    return known
+_known: Memo[OnLeatherNow] = Memo(64)
 
 
 @connected

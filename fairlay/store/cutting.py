@@ -10,10 +10,8 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from threading import Lock
 from typing import Any, Final, cast
 
-from cachetools import LRUCache
 from pydantic import TypeAdapter
 
 from fairlay.core.cutting.left_over import Account, SizeRule, left_over
@@ -39,6 +37,7 @@ from fairlay.store.insisted import unfair_in
 from fairlay.store.lay_rows import Key, read_written, written
 from fairlay.store.lays import SavedLay
 from fairlay.store.locks import hold_lay, locked_lay
+from fairlay.store.memo import JobMemo
 from fairlay.store.setting import setting_of
 from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayBatchRow, LayRow
 
@@ -330,16 +329,13 @@ def pace() -> Pace:
 
 def placing(own: Sheet) -> list[Row]:
     """Return how the pieces of a hide are put down by tape; reckoned once for each state of its lay."""
-    key = (own.saved.id, own.saved.job_number, own.saved.at, own.hide.id)
-    with _lock:
-        found = _placings.get(key)
-    if found is None or found[0] is not own.saved.job:
+
+    def reckon() -> list[Row]:
         lies = {(p.piece, p.copy): p for p in own.saved.lay.placements}
         order = [lies[s.piece] for s in own.plan.steps]
-        found = (own.saved.job, placing_table(own.saved.job, own.hide, order, own.plan.cuts)[0])
-        with _lock:
-            _placings[key] = found
-    return found[1]
+        return placing_table(own.saved.job, own.hide, order, own.plan.cuts)[0]
+
+    return _placings.get(own.saved.job, (own.saved.id, own.saved.at, own.hide.id), reckon)
 
 
 def outline_of(job: Job, p: Placement) -> Ring:
@@ -364,19 +360,15 @@ def tools_of(lay_id: int) -> dict[str, Tool]:
 
 def _plan(saved: SavedLay, hide: Hide, bench: Bench) -> CutPlan:
     """The plan of a hide; reckoned once for each state of its lay."""
-    key = (saved.id, saved.job_number, saved.at, hide.id, bench)
-    with _lock:
-        found = _plans.get(key)
-    if found is None or found[0] is not saved.job:
-        found = (saved.job, cut_plan(saved.job, hide, saved.lay.placements, tools_of(saved.id), bench))
-        with _lock:
-            _plans[key] = found
-    return found[1]
+    return _plans.get(
+        saved.job,
+        (saved.id, saved.at, hide.id, bench),
+        lambda: cut_plan(saved.job, hide, saved.lay.placements, tools_of(saved.id), bench),
+    )
 
 
-_plans: LRUCache[tuple[Any, ...], tuple[Job, CutPlan]] = LRUCache(64)
-_placings: LRUCache[tuple[Any, ...], tuple[Job, list[Row]]] = LRUCache(64)
-_lock = Lock()
+_plans: JobMemo[CutPlan] = JobMemo(64)
+_placings: JobMemo[list[Row]] = JobMemo(64)
 
 
 def sheet_row(sheet_id: int) -> CutSheetRow:

@@ -5,10 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
-from threading import Lock
 from typing import Any
-
-from cachetools import LRUCache
 
 from fairlay.core.formats.exchange import PlacementRecord, read_job, read_placement
 from fairlay.core.lay.lay import Job, Lay, Placement, Unplaced
@@ -17,6 +14,7 @@ from fairlay.core.shapes.placing import Placing
 from fairlay.core.tolerances import COORDINATE_DECIMALS
 from fairlay.store.clock import now
 from fairlay.store.database import database
+from fairlay.store.memo import Memo
 from fairlay.store.tables import LayJobRow, LayRevisionRow, LayRow, LaySnapshotRow
 
 Key = tuple[str, int]
@@ -120,18 +118,13 @@ def _which_store() -> tuple[Any, ...]:
     return own.database, own.connect_params.get("host"), own.connect_params.get("port")
 
 
-_jobs: LRUCache[tuple[Any, ...], Job] = LRUCache(JOBS_KEPT)
-_lock = Lock()
+_jobs: Memo[Job] = Memo(JOBS_KEPT)
 
 
 def _job(key: tuple[Any, ...], row_id: int) -> Job:
-    with _lock:
-        known = _jobs.get(key)
-    if known is None:
-        known = read_job(json.dumps(LayJobRow.get_by_id(row_id).document), sizes_are_right=True)
-        with _lock:
-            _jobs[key] = known
-    return known
+    return _jobs.get(
+        key, lambda: read_job(json.dumps(LayJobRow.get_by_id(row_id).document), sizes_are_right=True)
+    )
 
 
 def state_at(lay_id: int, number: int) -> State:

@@ -107,8 +107,8 @@ def test_a_mitt_a_strap_and_a_bellows_are_made_and_laid(page: Page, address: str
     batch = page.url
     _laid(page, "body leather", "F-S07", {"mitt-palm"})
     page.goto(batch)
-    page.once("dialog", lambda dialog: dialog.accept())  # another batch keeps the bend: both share it
-    _laid(page, "strap leather", "F-B05", {"hanging-strap", "board-face", "gusset"})
+    # Another batch keeps the bend: both share it.
+    _laid(page, "strap leather", "F-B05", {"hanging-strap", "board-face", "gusset"}, shared=True)
 
     # Now it is planned: it stays as it is, and changes in a revision of its own.
     page.goto(f"{address}/patterns")
@@ -122,10 +122,12 @@ def test_a_mitt_a_strap_and_a_bellows_are_made_and_laid(page: Page, address: str
     expect(page.get_by_text("planned in B-60").first).to_be_visible()
 
 
-def _laid(page: Page, material: str, hide: str, pieces: set[str]) -> None:
+def _laid(page: Page, material: str, hide: str, pieces: set[str], shared: bool = False) -> None:
     """Choose a hide for a material of the batch on the screen, and lay these pieces on it and no others."""
     region = page.get_by_role("region", name=material)
     region.get_by_role("checkbox", name=hide).click()
+    if shared:
+        page.get_by_role("alertdialog").get_by_role("button", name="Keep it for both").click()
     expect(region.get_by_role("checkbox", name=hide)).to_be_checked()
     region.get_by_role("link", name="Lay it").click()
     page.get_by_role("button", name="Lay them").click()

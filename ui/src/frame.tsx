@@ -1,74 +1,11 @@
-import { lazy, Suspense } from 'react'
-import { Navigate, NavLink, Route, Routes } from 'react-router'
+import { Suspense, useEffect } from 'react'
+import { Link, Navigate, NavLink, Route, Routes, useLocation } from 'react-router'
+import { AskProvider } from './parts/Asking'
+import { Broken } from './parts/Broken'
 import { Waiting } from './parts/controls'
 import { UnitsProvider, useUnits } from './parts/units'
-import { BatchRoom } from './rooms/batches/BatchRoom'
-import { BatchesRoom } from './rooms/batches/BatchesRoom'
-import { BenchMode } from './rooms/cut/BenchMode'
-import { CutList } from './rooms/cut/CutList'
-import { ProjectorRoom } from './rooms/cut/ProjectorRoom'
-import { CutRoom } from './rooms/cut/CutRoom'
-import { ChalkRoom } from './rooms/leather/ChalkRoom'
-import { CompareRoom } from './rooms/leather/CompareRoom'
-import { DeliveryRoom } from './rooms/leather/DeliveryRoom'
-import { HideRoom } from './rooms/leather/HideRoom'
-import { LeatherRoom } from './rooms/leather/LeatherRoom'
-import { MeasureRoom } from './rooms/leather/MeasureRoom'
-import { ReceiveRoom } from './rooms/leather/ReceiveRoom'
-import { ChooseRoom } from './rooms/lay/ChooseRoom'
-import { LayRoom } from './rooms/lay/LayRoom'
-import { LaysRoom } from './rooms/lay/LaysRoom'
-import { TemplatesRoom } from './rooms/lay/TemplatesRoom'
-import { AddRoom } from './rooms/patterns/AddRoom'
-import { ArticleRoom } from './rooms/patterns/ArticleRoom'
-import { DrawersRoom } from './rooms/patterns/DrawersRoom'
-import { PieceRoom } from './rooms/patterns/PieceRoom'
-import { RevisionsRoom } from './rooms/patterns/RevisionsRoom'
-import { PeopleRoom } from './rooms/people/PeopleRoom'
+import { PAGES, ROOMS, type Room } from './rooms'
 import { Whose } from './rooms/people/Whose'
-
-/* The Book and Practice draw charts: they come when they are asked for. */
-const BatchPage = lazy(async () => ({
-  default: (await import('./rooms/book/BatchPage')).BatchPage,
-}))
-const BuyingPage = lazy(async () => ({
-  default: (await import('./rooms/book/BuyingPage')).BuyingPage,
-}))
-const ForecastPage = lazy(async () => ({
-  default: (await import('./rooms/book/ForecastPage')).ForecastPage,
-}))
-const ByPage = lazy(async () => ({ default: (await import('./rooms/book/ByPage')).ByPage }))
-const CostingPage = lazy(async () => ({
-  default: (await import('./rooms/book/CostingPage')).CostingPage,
-}))
-const HidesPage = lazy(async () => ({
-  default: (await import('./rooms/book/HidesPage')).HidesPage,
-}))
-const LearnedPage = lazy(async () => ({
-  default: (await import('./rooms/book/LearnedPage')).LearnedPage,
-}))
-const NotesPage = lazy(async () => ({
-  default: (await import('./rooms/book/NotesPage')).NotesPage,
-}))
-const WherePage = lazy(async () => ({
-  default: (await import('./rooms/book/WherePage')).WherePage,
-}))
-const PracticeRoom = lazy(async () => ({
-  default: (await import('./rooms/practice/PracticeRoom')).PracticeRoom,
-}))
-const RoundRoom = lazy(async () => ({
-  default: (await import('./rooms/practice/RoundRoom')).RoundRoom,
-}))
-
-const ROOMS = [
-  { to: '/patterns', name: 'Patterns' },
-  { to: '/leather', name: 'Leather' },
-  { to: '/batches', name: 'Batches' },
-  { to: '/lay', name: 'Lay' },
-  { to: '/cut', name: 'Cut' },
-  { to: '/book', name: 'Book' },
-  { to: '/practice', name: 'Practice' },
-]
 
 /** The frame: the rooms in the order of the work, and the room one stands in. */
 export function Frame() {
@@ -103,50 +40,54 @@ export function Frame() {
           <UnitsChoice />
         </header>
         <main className="min-h-0 flex-1">
-          <Suspense fallback={<Waiting what="the room" />}>
-            <Routes>
-              <Route path="/" element={<Navigate to="/batches" replace />} />
-              <Route path="/patterns" element={<DrawersRoom />} />
-              <Route path="/patterns/:id" element={<ArticleRoom />} />
-              <Route path="/patterns/:id/add" element={<AddRoom />} />
-              <Route path="/patterns/:id/revisions" element={<RevisionsRoom />} />
-              <Route path="/patterns/:id/piece/:slug" element={<PieceRoom />} />
-              <Route path="/leather" element={<LeatherRoom />} />
-              <Route path="/leather/receive" element={<ReceiveRoom />} />
-              <Route path="/leather/receive/:id" element={<DeliveryRoom />} />
-              <Route path="/leather/compare" element={<CompareRoom />} />
-              <Route path="/leather/chalk" element={<ChalkRoom />} />
-              <Route path="/leather/:id" element={<HideRoom />} />
-              <Route path="/leather/:id/measure" element={<MeasureRoom />} />
-              <Route path="/batches" element={<BatchesRoom />} />
-              <Route path="/batches/:id" element={<BatchRoom />} />
-              <Route path="/people" element={<PeopleRoom />} />
-              <Route path="/lay" element={<LaysRoom />} />
-              <Route path="/lay/new" element={<ChooseRoom />} />
-              <Route path="/lay/:id" element={<LayRoom />} />
-              <Route path="/lay/:id/templates/:hide" element={<TemplatesRoom />} />
-              <Route path="/cut" element={<CutList />} />
-              <Route path="/cut/:id" element={<CutRoom />} />
-              <Route path="/cut/:id/project" element={<ProjectorRoom />} />
-              <Route path="/cut/:id/bench" element={<BenchMode />} />
-              <Route path="/book" element={<WherePage />} />
-              <Route path="/book/by/:what" element={<ByPage />} />
-              <Route path="/book/hides" element={<HidesPage />} />
-              <Route path="/book/batch/:id" element={<BatchPage />} />
-              <Route path="/book/learned" element={<LearnedPage />} />
-              <Route path="/book/notes" element={<NotesPage />} />
-              <Route path="/book/buying" element={<BuyingPage />} />
-              <Route path="/book/buying/:job" element={<ForecastPage />} />
-              <Route path="/book/costing" element={<CostingPage />} />
-              <Route path="/book/costing/:id" element={<CostingPage />} />
-              <Route path="/practice" element={<PracticeRoom />} />
-              <Route path="/practice/:id" element={<RoundRoom />} />
-              <Route path="*" element={<Navigate to="/batches" replace />} />
-            </Routes>
-          </Suspense>
+          <AskProvider>
+            <Opened />
+          </AskProvider>
         </main>
       </div>
     </UnitsProvider>
+  )
+}
+
+/** The room at this address. Where it breaks, the frame stands, and another room may be opened. */
+function Opened() {
+  const { pathname } = useLocation()
+  return (
+    <Broken at={pathname}>
+      <Suspense fallback={<Waiting what="the room" />}>
+        <Routes>
+          <Route path="/" element={<Navigate to="/batches" replace />} />
+          {PAGES.map((page) => (
+            <Route key={page.path} path={page.path} element={<Page page={page} />} />
+          ))}
+          <Route path="*" element={<Nowhere />} />
+        </Routes>
+      </Suspense>
+    </Broken>
+  )
+}
+
+function Page({ page }: { page: Room }) {
+  useTitle(page.title)
+  return <page.Opened />
+}
+
+const useTitle = (title: string) => {
+  useEffect(() => {
+    document.title = `${title} · Fair Lay`
+  }, [title])
+}
+
+function Nowhere() {
+  useTitle('No such page')
+  return (
+    <div className="docket torn mx-auto mt-16 max-w-lg px-6 pt-6 pb-6">
+      <h1 className="font-stamp text-2xl font-bold">There is no page at this address</h1>
+      <p className="mt-2 text-lg">It may be mistyped, or what it showed is gone.</p>
+      <Link to="/batches" className="inline-flex min-h-11 items-center underline">
+        To the batches
+      </Link>
+    </div>
   )
 }
 

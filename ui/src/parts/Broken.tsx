@@ -1,16 +1,28 @@
 import { Component, type ErrorInfo, type ReactNode } from 'react'
 import { Button } from './controls'
 
+interface Props {
+  children: ReactNode
+  at?: string | undefined
+}
 interface State {
   error: Error | null
+  at: string | undefined
 }
 
-/** Where drawing a room breaks, the rest stands: it is told, and the room can be drawn again. */
-export class Broken extends Component<{ children: ReactNode }, State> {
-  override state: State = { error: null }
+/**
+ * Where drawing a room breaks, the rest stands: it is told, and the room can be drawn again. It is, by
+ * itself, where another address is opened (`at`).
+ */
+export class Broken extends Component<Props, State> {
+  override state: State = { error: null, at: this.props.at }
 
-  static getDerivedStateFromError(error: unknown): State {
+  static getDerivedStateFromError(error: unknown): Pick<State, 'error'> {
     return { error: error instanceof Error ? error : new Error(String(error)) }
+  }
+
+  static getDerivedStateFromProps({ at }: Props, state: State): State | null {
+    return at === state.at ? null : { error: null, at }
   }
 
   override componentDidCatch(error: unknown, info: ErrorInfo) {

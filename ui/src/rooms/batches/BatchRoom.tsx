@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, readFrom, server, told, type Schemas } from '../../api/client'
 import { PieceCard } from '../../hide/PieceCard'
+import { useAsk } from '../../parts/Asking'
 import { Button, Trouble, Waiting, Said } from '../../parts/controls'
 import { likeAButton } from '../../parts/looks'
 import { dayOf, plural, useUnits } from '../../parts/units'
@@ -18,6 +19,7 @@ const SCHOOL = {
 
 /** One batch: each material's pieces and their needs, and the leather chosen for it. */
 export function BatchRoom() {
+  const ask = useAsk()
   const id = Number(useParams()['id'])
   const queries = useQueryClient()
   const batch = server.useQuery('get', '/api/batches/{batch_id}', {
@@ -40,10 +42,10 @@ export function BatchRoom() {
     )
   const data = batch.data
   /** What was pressed is what is sent: two presses, or two people, both count. */
-  const toggle = (offer: Schemas['LeatherOffer']) => {
+  const toggle = async (offer: Schemas['LeatherOffer']) => {
     if (offer.chosen) choose.mutate({ add: [], drop: [offer.hide_id], shared: false })
     else {
-      const shared = mayShare([offer])
+      const shared = await mayShare(ask, [offer])
       if (shared !== null) choose.mutate({ add: [offer.hide_id], drop: [], shared })
     }
   }
@@ -121,6 +123,7 @@ export function BatchRoom() {
 function Standing({ batch }: { batch: Schemas['BatchOut'] }) {
   const queries = useQueryClient()
   const go = useNavigate()
+  const ask = useAsk()
   const path = { batch_id: batch.id }
   const onSettled = async () => {
     await queries.invalidateQueries(readFrom('/api/batches/{batch_id}'))
@@ -153,9 +156,13 @@ function Standing({ batch }: { batch: Schemas['BatchOut'] }) {
           </Button>
           <Button
             look="bench"
-            onClick={() => {
-              if (window.confirm(`Give ${batch.number} up? Its leather is free again then.`))
-                stand.mutate('given up')
+            onClick={async () => {
+              const sure = await ask.sure({
+                title: `Give ${batch.number} up?`,
+                words: 'Its lays are given up, and its leather is free again.',
+                go: 'Give it up',
+              })
+              if (sure) stand.mutate('given up')
             }}
           >
             Give it up
@@ -173,9 +180,14 @@ function Standing({ batch }: { batch: Schemas['BatchOut'] }) {
       )}
       <Button
         look="bench"
-        onClick={() => {
-          const number = window.prompt('The number of the new batch', `${batch.number} again`)
-          if (number?.trim()) copy.mutate(number.trim())
+        onClick={async () => {
+          const number = await ask.words({
+            title: `Order ${batch.number} again`,
+            label: 'The number of the new batch',
+            text: `${batch.number} again`,
+            go: 'Order it',
+          })
+          if (number) copy.mutate(number)
         }}
       >
         Order the same again

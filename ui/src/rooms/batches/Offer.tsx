@@ -1,6 +1,7 @@
 import type { Schemas } from '../../api/client'
 import { HideDrawing } from '../../hide/HideDrawing'
 import { leatherColour } from '../../hide/paths'
+import type { Ask } from '../../parts/Asking'
 import { useUnits } from '../../parts/units'
 
 type Kept = Pick<Schemas['LeatherOffer'], 'number' | 'kept_for'>
@@ -9,11 +10,16 @@ type Kept = Pick<Schemas['LeatherOffer'], 'number' | 'kept_for'>
  * Whether leather may be taken: false where it is free, true where another batch keeps it and both
  * are to share it, null where not.
  */
-export function mayShare(offers: Kept[]): boolean | null {
+export async function mayShare(ask: Ask, offers: Kept[]): Promise<boolean | null> {
   const kept = offers.filter((o) => o.kept_for.length > 0)
   if (kept.length === 0) return false
   const words = kept.map((o) => `${o.number} is kept for ${o.kept_for.join(', ')}`).join('; ')
-  return window.confirm(`${words}. Keep it for both?`) ? true : null
+  const sure = await ask.sure({
+    title: 'Keep it for both?',
+    words: `${words}.`,
+    go: 'Keep it for both',
+  })
+  return sure ? true : null
 }
 
 export type Wish = 'free' | 'always' | 'never'

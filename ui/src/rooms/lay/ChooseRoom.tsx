@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate, useSearchParams } from 'react-router'
 import { api, server, told } from '../../api/client'
+import { useAsk } from '../../parts/Asking'
 import { Button, Trouble, Waiting } from '../../parts/controls'
 import { percent, plural, useUnits } from '../../parts/units'
 import { mayShare, Offer, type Wish } from '../batches/Offer'
@@ -33,6 +34,7 @@ export function chooseFor(
 
 /** Before laying: which hides, and to what end. What the address says of them is chosen to begin with. */
 export function ChooseRoom() {
+  const ask = useAsk()
   const [search] = useSearchParams()
   const batchId = Number(search.get('batch'))
   const material = search.get('material') ?? ''
@@ -223,9 +225,9 @@ export function ChooseRoom() {
             look="brass"
             className="min-h-14 px-8 text-lg"
             disabled={chosen.length === 0 || begin.isPending}
-            onClick={() => {
+            onClick={async () => {
               const kept = need.offers.filter((o) => chosen.includes(o.hide_id) && !o.chosen)
-              const word = mayShare(kept)
+              const word = await mayShare(ask, kept)
               if (word !== null) begin.mutate(word)
             }}
           >

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, readUnder, server, told } from '../../api/client'
 import { leatherColour, pathOf } from '../../hide/paths'
+import { useAsk } from '../../parts/Asking'
 import { Button, Figure, Trouble, Waiting, Said } from '../../parts/controls'
 import { likeAButton } from '../../parts/looks'
 import { Choice, LengthField, TextField, Tick } from '../../parts/fields'
@@ -14,6 +15,7 @@ const KINDS = ['side', 'whole', 'bend', 'shoulder', 'belly', 'offcut', 'roll'] a
 
 /** One delivery: hides off the lorry, tags, and measured area against invoiced. */
 export function DeliveryRoom() {
+  const ask = useAsk()
   const id = Number(useParams().id)
   const found = server.useQuery('get', '/api/leather/deliveries/{delivery_id}', {
     params: { path: { delivery_id: id } },
@@ -339,11 +341,13 @@ export function DeliveryRoom() {
                     type="button"
                     className="min-h-11 px-2 underline"
                     aria-label={`Take ${h.number} back out`}
-                    onClick={() => {
+                    onClick={async () => {
                       if (
-                        window.confirm(
-                          `Take ${h.number} off the rack? It was counted by mistake, or goes back to the mill.`,
-                        )
+                        await ask.sure({
+                          title: `Take ${h.number} off the rack?`,
+                          words: 'It was counted by mistake, or goes back to the mill.',
+                          go: 'Take it off',
+                        })
                       )
                         back.mutate(h.id)
                     }}

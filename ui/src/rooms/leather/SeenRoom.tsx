@@ -5,6 +5,7 @@ import { api, readFrom, readUnder, told } from '../../api/client'
 import { HideView, type ViewHandle } from '../../hide/HideView'
 import type { Told } from '../../hide/places'
 import { useDrawing } from '../../hide/useDrawing'
+import { useAsk } from '../../parts/Asking'
 import { Button, Trouble, Said } from '../../parts/controls'
 import { Choice, LengthField, Tick } from '../../parts/fields'
 import { RoomKeys } from '../../parts/keys'
@@ -49,6 +50,7 @@ const TOOL_KEYS: Record<string, SeenTool> = {
  * nothing is taken before that.
  */
 export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
+  const ask = useAsk()
   const id = known.rack.id
   const units = useUnits()
   const go = useNavigate()
@@ -408,13 +410,13 @@ export function SeenRoom({ known, seen }: { known: Known; seen: Seen }) {
             <Button
               className="min-h-14"
               disabled={leave.isPending}
-              onClick={() => {
-                if (
-                  window.confirm(
-                    `Leave all that was found of ${known.rack.number}, and what you corrected? Its pictures stay, to be read again.`,
-                  )
-                )
-                  leave.mutate()
+              onClick={async () => {
+                const sure = await ask.sure({
+                  title: `Leave all that was found of ${known.rack.number}?`,
+                  words: 'What you corrected goes too. Its pictures stay, to be read again.',
+                  go: 'Leave it all',
+                })
+                if (sure) leave.mutate()
               }}
             >
               Leave it all
