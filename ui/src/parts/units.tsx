@@ -42,10 +42,9 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
       localStorage.setItem(KEPT, next)
       setSystem(next)
     },
-    length: (mm) => (metric ? `${Math.round(mm)} mm` : `${(mm / MM_PER_INCH).toFixed(1)} in`),
-    thin: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_INCH).toFixed(3)} in`),
-    run: (mm) =>
-      metric ? `${(mm / 1000).toFixed(1)} m` : `${(mm / MM_PER_INCH / 12).toFixed(1)} ft`,
+    length: (mm) => (metric ? `${Math.round(mm)} mm` : `${fixed(mm / MM_PER_INCH, 1)} in`),
+    thin: (mm) => (metric ? `${fixed(mm, 1)} mm` : `${fixed(mm / MM_PER_INCH, 3)} in`),
+    run: (mm) => (metric ? `${fixed(mm / 1000, 1)} m` : `${fixed(mm / MM_PER_INCH / 12, 1)} ft`),
     area: (m2) =>
       m2 === 0
         ? metric
@@ -53,12 +52,12 @@ export function UnitsProvider({ children }: { children: ReactNode }) {
           : '0 ft²'
         : metric
           ? m2 < 0.1
-            ? `${(m2 * 100).toFixed(m2 < 0.01 ? 2 : 1)} dm²`
-            : `${m2.toFixed(2)} m²`
-          : `${(m2 * FT2_PER_M2).toFixed(m2 < 0.1 ? 2 : 1)} ft²`,
+            ? `${fixed(m2 * 100, m2 < 0.01 ? 2 : 1)} dm²`
+            : `${fixed(m2, 2)} m²`
+          : `${fixed(m2 * FT2_PER_M2, m2 < 0.1 ? 2 : 1)} ft²`,
     money: (amount) => `${MONEY.format(amount)}${currency && ` ${currency}`}`,
     said: (words) => (metric ? inMetric(words) : inImperial(words)),
-    thickness: (mm) => (metric ? `${mm.toFixed(1)} mm` : `${(mm / MM_PER_OUNCE).toFixed(1)} oz`),
+    thickness: (mm) => (metric ? `${fixed(mm, 1)} mm` : `${fixed(mm / MM_PER_OUNCE, 1)} oz`),
   }
   return <Context value={units}>{children}</Context>
 }
@@ -158,7 +157,12 @@ export function useUnits(): Units {
 /** How a sentence of the server's is said here; as it is where nobody chose units yet. */
 export const useSaid = () => useContext(Context)?.said ?? ((words: string) => words)
 
-export const percent = (share: number, decimals = 0) => `${(share * 100).toFixed(decimals)} %`
+/** A number with so many decimals; what rounds to nothing has no sign. */
+const fixed = (value: number, decimals: number) => {
+  const text = value.toFixed(decimals)
+  return Number(text) === 0 ? (0).toFixed(decimals) : text
+}
+export const percent = (share: number, decimals = 0) => `${fixed(share * 100, decimals)} %`
 /** A share as a CSS length. */
 export const cssShare = (share: number) => `${(Math.min(1, Math.max(0, share)) * 100).toFixed(2)}%`
 export const plural = (count: number, one: string, many = `${one}s`) =>
@@ -170,6 +174,6 @@ export const plural = (count: number, one: string, many = `${one}s`) =>
 export const dayOf = (iso: string) =>
   new Date(
     iso.length === DATE_ALONE ? `${iso}T00:00` : ZONE.test(iso) ? iso : `${iso}Z`,
-  ).toLocaleDateString(undefined, { day: 'numeric', month: 'short', year: 'numeric' })
+  ).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
 const DATE_ALONE = 10
 const ZONE = /(Z|[+-]\d\d:?\d\d)$/

@@ -73,6 +73,11 @@ function Thrown({ sheet }: { sheet: Sheet }) {
   const [flesh, setFlesh] = useState(false)
   const [at, setAt] = useState<string | null>(null)
   const [held, setHeld] = useState<number | null>(null)
+  // Only marks that were set since this page was opened say anything: the projector may have been moved.
+  const [set, setSet] = useState<ReadonlySet<number>>(new Set())
+  const isSet = (mark: number) => {
+    setSet((before) => new Set([...before, mark]))
+  }
   const box = useRef<HTMLDivElement>(null)
   const fit = useMutation({
     mutationFn: (own: Setup) =>
@@ -99,6 +104,7 @@ function Thrown({ sheet }: { sheet: Sheet }) {
   }
   const nudge = (dx: number, dy: number) => (event: KeyboardEvent) => {
     if (held === null) return
+    isSet(held)
     const by = event.shiftKey ? 0.2 : 1
     setSetup({
       ...setup,
@@ -198,6 +204,7 @@ function Thrown({ sheet }: { sheet: Sheet }) {
             style={{ left: x, top: y }}
             onPointerDown={() => {
               setHeld(i)
+              isSet(i)
             }}
             onFocus={() => {
               setHeld(i)
@@ -268,7 +275,9 @@ function Thrown({ sheet }: { sheet: Sheet }) {
           </>
         )}
         <span role="status" className="figure text-lg">
-          {fit.data && `off by ${units.thin(fit.data.worst_mm)}`}
+          {set.size < setup.marks.length
+            ? `${set.size} of ${setup.marks.length} marks set`
+            : fit.data && `check mark off by ${units.thin(fit.data.worst_mm)}`}
         </span>
         <Button
           look="brass"

@@ -12,6 +12,10 @@ import { useBegun } from './hide'
 import { InvoiceFields, type Invoice } from './ReceiveRoom'
 
 const KINDS = ['side', 'whole', 'bend', 'shoulder', 'belly', 'offcut', 'roll'] as const
+const SEVERAL: Partial<Record<(typeof KINDS)[number], string>> = {
+  whole: 'whole hides',
+  belly: 'bellies',
+}
 
 /** One delivery: hides off the lorry, tags, and measured area against invoiced. */
 export function DeliveryRoom() {
@@ -213,7 +217,7 @@ export function DeliveryRoom() {
             <Choice
               label="They are"
               value={kind}
-              options={KINDS.map((k) => [k, k === 'whole' ? 'whole hides' : `${k}s`] as const)}
+              options={KINDS.map((k) => [k, SEVERAL[k] ?? `${k}s`] as const)}
               onChange={setKind}
             />
             {kind === 'roll' && <LengthField label="Width" mm={width} onChange={setWidth} />}
