@@ -420,12 +420,12 @@ function Recuts({ sheet, ticks }: { sheet: Sheet; ticks: ReturnType<typeof useTi
           </span>
           <Button
             className="min-h-14 text-lg"
-            disabled={recut.isPending || ticks.waiting > 0}
+            disabled={recut.isPending || ticks.waiting > 0 || ticks.behind}
             onClick={() => {
               recut.mutate(s)
             }}
           >
-            Find it a place
+            {recut.isPending || ticks.behind ? 'Finding it a place …' : 'Find it a place'}
           </Button>
         </div>
       ))}

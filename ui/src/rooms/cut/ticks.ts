@@ -24,6 +24,25 @@ export function standing(known: Schemas['PieceState'][], waiting: Tick[]): Map<s
   return out
 }
 
+/** Which pieces are spoilt. */
+export const spoiltIn = (states: Map<string, PieceState>): ReadonlySet<string> =>
+  new Set([...states].filter(([, state]) => state === 'spoilt').map(([key]) => key))
+
+/**
+ * States beside a plan that is behind the lay: what was spoilt by that plan and is to be cut again has a place
+ * that the plan does not know, so it stays spoilt here until the new plan is there.
+ */
+export const beforeTheNewPlan = (
+  states: Map<string, PieceState>,
+  spoilt: ReadonlySet<string>,
+): Map<string, PieceState> =>
+  new Map(
+    [...states].map(([key, state]) => [
+      key,
+      state === 'to cut' && spoilt.has(key) ? 'spoilt' : state,
+    ]),
+  )
+
 /** The step that is done now: the first that is neither cut nor skipped, then those skipped. */
 export function stepNow(steps: Step[], states: Map<string, PieceState>): Step | null {
   const at = (state: PieceState) =>

@@ -15,12 +15,15 @@ const SHEET = {
   steps: [],
   pieces: [],
 } as unknown as Sheet
-const STEPS = [0, 1, 2, 3].map((copy_number) => ({ piece: 'chair/seat', copy_number }))
+const step = (copy_number: number) => ({ piece: 'chair/seat', copy_number })
+const STEPS = [step(0), step(1), step(2), step(3)] as const
 
 /** A server that answers presses with a status, and knows which it wrote down. */
 class Bench {
   status = 200
   refuses = ''
+  head = 3
+  states: object[] = []
   written: string[] = []
 
   answer = async (asked: Request): Promise<Response> => {
@@ -32,8 +35,8 @@ class Bench {
     const refused = (body?.ticks ?? []).filter((t) => t.id === this.refuses)
     this.written.push(...(body?.ticks ?? []).map((t) => t.id).filter((id) => id !== this.refuses))
     return Response.json({
-      states: [],
-      head: 3,
+      states: this.states,
+      head: this.head,
       state: 'open',
       at_s: Date.now() / 1000,
       late: [],
@@ -101,6 +104,28 @@ test('one press that is refused among many is told by itself, and the others are
     result.current.putAway(bench.refuses)
   })
   expect(result.current.refused).toEqual([])
+})
+
+test('a spoilt piece is not offered at its old place while its new one is on the way', async () => {
+  bench.states = [{ ...STEPS[0], state: 'spoilt', reason: '' }]
+  const { result, rerender } = renderHook((sheet: Sheet) => useTicks(sheet), {
+    wrapper: around,
+    initialProps: SHEET,
+  })
+  await waitFor(() => {
+    expect(result.current.stateOf(STEPS[0])).toBe('spoilt')
+  })
+  bench.head = 4
+  bench.states = [{ ...STEPS[0], state: 'to cut', reason: '' }]
+  act(() => {
+    result.current.press(STEPS[1], 'done')
+  })
+  await waitFor(() => {
+    expect(result.current.behind).toBe(true)
+  })
+  expect(result.current.stateOf(STEPS[0])).toBe('spoilt')
+  rerender({ ...SHEET, head: 4 })
+  expect(result.current.stateOf(STEPS[0])).toBe('to cut')
 })
 
 test('a tablet that starts again has what it kept, also as an older release kept it', () => {

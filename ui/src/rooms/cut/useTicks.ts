@@ -1,7 +1,16 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
 import { api, readFrom, server, told, type Problem } from '../../api/client'
-import { freshId, keyOf, standing, type Act, type Sheet, type Tick } from './ticks'
+import {
+  beforeTheNewPlan,
+  freshId,
+  keyOf,
+  spoiltIn,
+  standing,
+  type Act,
+  type Sheet,
+  type Tick,
+} from './ticks'
 import { keptAfter, nextBatch, readKept, type Change } from './waiting'
 
 const LOOK_EVERY_MS = 3000
@@ -38,7 +47,12 @@ export function useTicks(sheet: Sheet) {
     { params: { path } },
     { refetchInterval: LOOK_EVERY_MS, retry: false, refetchIntervalInBackground: true },
   )
-  const states = standing(found.data?.states ?? sheet.states, waiting)
+  // The newest states that were told of the plan that is shown.
+  const [ofPlan, setOfPlan] = useState(sheet.states)
+  const behind = found.data !== undefined && found.data.head !== sheet.head
+  const pressed = standing(found.data?.states ?? sheet.states, waiting)
+  if (found.data && !behind && found.data.states !== ofPlan) setOfPlan(found.data.states)
+  const states = behind ? beforeTheNewPlan(pressed, spoiltIn(standing(ofPlan, []))) : pressed
 
   // Another page of this tablet may have changed what is kept: the change is made to what stands there now.
   const keep = (change: Change) => {
@@ -113,6 +127,7 @@ export function useTicks(sheet: Sheet) {
     press,
     waiting: waiting.length,
     away: away || found.isError,
+    behind,
     held,
     late,
     refused: kept.refused,
