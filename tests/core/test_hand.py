@@ -19,7 +19,7 @@ from fairlay.core.errors import Refused
 from fairlay.core.formats.exchange import read_job, write_lay
 from fairlay.core.hand import moves
 from fairlay.core.hand.open_ground import HandTable, Held
-from fairlay.core.hand.why import reasons, why
+from fairlay.core.hand.why import WEIGHT, reasons, why
 from fairlay.core.lay import Job, Lay, Placement, broken_rules
 from fairlay.core.lay.went import went
 from fairlay.core.shapes import minkowski
@@ -192,6 +192,24 @@ def test_why_names_the_rule_its_ground_and_what_would_clear_it(
     assert told.nearest is not None and not reasons(table, held, held.at(*told.nearest), [])
     assert "would clear it" in told.help or "nearest is lit elsewhere" in told.help
     assert why(table, held, told.nearest, []).because == ()
+
+
+def test_why_tells_of_the_leather_first_and_of_all_neighbours_at_once(seat: tuple[HandTable, Held]) -> None:
+    table, held = seat
+    x0, y0, x1, y1 = held.piece.region.bounds
+    at, middle = (600.0, 20.0), (600.0 + (x0 + x1) / 2, 20.0 + (y0 + y1) / 2)
+    washers = [Placement("washer", k, "Q-1", Placing(middle[0] + 45 * k, middle[1], 0.0)) for k in range(3)]
+    told = why(table, held, at, washers)
+    assert told.because[0].rule == "tightness" and told.because[-1].rule == "gap"
+    assert [b.rule for b in told.because].count("gap") == 1, "neighbours are one reason"
+    ranks = [b.rule for b in told.because]
+    assert sorted(ranks, key=lambda r: WEIGHT.index(r) if r in WEIGHT else 99) == ranks
+    over = [place_region(table.job.pieces_by_id["washer"].region, w.at) for w in washers]
+    met = [place_region(held.piece.region, held.at(*at)).intersection(o).area for o in over]
+    assert f"over {sum(m > 0 for m in met)} neighbours, most over {{washer}}" in told.because[-1].sentence
+    assert f"({max(met) / 100:.1f} cm2)" in told.because[-1].sentence
+    one = why(table, held, at, washers[:1]).because[-1].sentence
+    assert one == f"it would lie {met[0] / 100:.1f} cm2 over {{washer}} 1"
 
 
 def test_why_a_turn_off_its_grain_has_no_place_anywhere(seat: tuple[HandTable, Held]) -> None:

@@ -17,17 +17,23 @@ from fairlay.core.hand.open_ground import HandTable, Held
 from fairlay.core.lay.check import Because, why_not
 from fairlay.core.lay.lay import Placement
 from fairlay.core.leather import Hide
-from fairlay.core.rules import gap
+from fairlay.core.rules import gap, grain, reserved, show_face, thickness, tightness, unsound
 from fairlay.core.shapes.placing import Placing, place_region
+from fairlay.core.shapes.rings import union
 
 NEAR_MM: Final = 400.0
 """A place farther off than this is another place, and no nudge."""
 CRUMB_MM2: Final = 1e-9
+WEIGHT: Final = (grain.NAME, thickness.NAME, tightness.NAME, show_face.NAME, reserved.NAME, unsound.NAME)
+"""What the leather itself forbids comes first, since a nudge seldom cures it: the angle, then the leather
+under the piece, then marks; edge and neighbours come last.
+"""
 
 
 @dataclass(frozen=True)
 class Why:
-    """Why a piece may not lie where it is held: nothing in ``because`` where it may.
+    """Why a piece may not lie where it is held: nothing in ``because`` where it may. What weighs most comes
+    first, by ``WEIGHT`` and then by how much of the piece it is; neighbours are one reason, the last.
 
     ``nearest`` is where its origin would go, nearest to where it is, and ``help`` says so in words.
     """
@@ -39,7 +45,7 @@ class Why:
 
 def why(table: HandTable, held: Held, at: tuple[float, float], lying: Sequence[Placement]) -> Why:
     """Return why a held piece may not lie with its origin at a place, beside what lies on the hide."""
-    because = tuple(reasons(table, held, held.at(*at), lying))
+    because = _by_weight(reasons(table, held, held.at(*at), lying))
     if not because:
         return Why((), at, "it may lie here")
     open_to_it = table.open_ground(held, lying)
@@ -60,11 +66,21 @@ def reasons(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement
         replace(found, sentence=found.sentence + _whereabouts(table.hide, shape, found.ground))
         for found in why_not(held.piece, table.hide, table.job.policy, at)
     ]
-    return _too_near(table, held, at, lying) + placed
+    return placed + _too_near(table, held, at, lying)
+
+
+def _by_weight(found: Sequence[Because]) -> tuple[Because, ...]:
+    def weight(b: Because) -> tuple[int, float]:
+        rank = WEIGHT.index(b.rule) if b.rule in WEIGHT else len(WEIGHT) + (b.rule == gap.NAME)
+        return rank, -b.ground.area
+
+    return tuple(sorted(found, key=weight))
 
 
 def _too_near(table: HandTable, held: Held, at: Placing, lying: Sequence[Placement]) -> list[Because]:
-    """Each piece that a held one is too near to, by the rule of the gap."""
+    """The pieces that a held one is too near to, by the rule of the gap, as one reason: the one that it lies
+    over most is named.
+    """
     job = table.job
     slim = place_region(held.piece.slim, at)
     x0, y0, x1, y1 = slim.bounds
@@ -73,17 +89,36 @@ def _too_near(table: HandTable, held: Held, at: Placing, lying: Sequence[Placeme
     pieces = [job.pieces_by_id[p.piece] for p in near]
     slims = [slim, *(place_region(q.slim, p.at) for q, p in zip(pieces, near, strict=True))]
     gaps = [gap.gap_of(q, job.policy) for q in (held.piece, *pieces)]
-    out = []
+    over: list[tuple[str, BaseGeometry]] = []
+    beside: list[tuple[str, BaseGeometry, str]] = []
     for _, k, sentence in gap.too_near(slims, gaps, [0]):
         other, p = pieces[k - 1], near[k - 1]
         met = place_region(held.piece.region, at).intersection(place_region(other.region, p.at))
         name = f"{{{p.piece}}} {p.copy + 1}"
         if met.area > CRUMB_MM2:
-            out.append(Because(gap.NAME, f"it would lie {met.area / 100:.1f} cm2 over {name}", met))
+            over.append((name, met))
         else:
-            ground = place_region(other.region, p.at)
-            out.append(Because(gap.NAME, f"it and {name} {sentence}", ground))
-    return out
+            beside.append((name, place_region(other.region, p.at), sentence))
+    if len(over) + len(beside) > 1:
+        return [_neighbours(over, beside)]
+    return [
+        *(Because(gap.NAME, f"it would lie {met.area / 100:.1f} cm2 over {name}", met) for name, met in over),
+        *(Because(gap.NAME, f"it and {name} {sentence}", ground) for name, ground, sentence in beside),
+    ]
+
+
+def _neighbours(over: list[tuple[str, BaseGeometry]], beside: list[tuple[str, BaseGeometry, str]]) -> Because:
+    """Several pieces that a held one lies over or too near to, as one reason."""
+    ground = union([*(met for _, met in over), *(own for _, own, _ in beside)])
+    close = f"too near to {len(beside)} neighbours" if len(beside) > 1 else "too near to a neighbour"
+    if not over:
+        return Because(gap.NAME, f"it would lie {close}, {beside[0][0]} among them", ground)
+    name, most = max(over, key=lambda one: one[1].area)
+    if len(over) == 1:
+        words = f"{most.area / 100:.1f} cm2 over {name}"
+    else:
+        words = f"over {len(over)} neighbours, most over {name} ({most.area / 100:.1f} cm2)"
+    return Because(gap.NAME, f"it would lie {words}" + (f", and {close}" if beside else ""), ground)
 
 
 def _whereabouts(hide: Hide, shape: BaseGeometry, ground: BaseGeometry) -> str:

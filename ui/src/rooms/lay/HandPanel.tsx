@@ -49,7 +49,7 @@ export function HandPanel({ held }: { held: HandOf }) {
           ))}
       {why && why.because.length > 0 && (
         <div className="mt-1 border-l-4 border-unsound bg-unsound/10 px-2 py-1 text-sm">
-          {why.because.slice(0, 3).map((b) => (
+          {why.because.map((b) => (
             <div key={b.sentence}>
               Not here: <Said words={b.sentence} />.
             </div>
