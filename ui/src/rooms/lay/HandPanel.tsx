@@ -110,7 +110,11 @@ export function HandPanel({ held }: { held: HandOf }) {
           className={SMALL}
           aria-pressed={hand.insisting}
           look={hand.insisting ? 'brass' : 'paper'}
-          onClick={held.insist}
+          onClick={(event) => {
+            held.insist()
+            // Enter puts the piece down next: it must not press this button once more.
+            event.currentTarget.blur()
+          }}
         >
           Insist
         </Button>
