@@ -15,8 +15,6 @@ from fairlay.store.locks import hold_lay
 from fairlay.store.memo import Memo
 from fairlay.store.tables import HideRow, LayHideRow, LayJobRow, LayRevisionRow, LayRow
 
-Key = tuple[int, int, str, int, int, frozenset[tuple[str, int]]]
-
 
 @dataclass(frozen=True)
 class TakenUp:
@@ -57,7 +55,7 @@ def bring(lay_id: int, *, base: int) -> TakenUp:
     """Bring a lay onto its hides as they are now: what is hit is taken up, the rest stays where it lies on
     the leather. Raises NotFound, and Stale where revision ``base`` is not the newest.
     """
-    hold_lay(lay_id)
+    row = hold_lay(lay_id)
     saved = lays.load(lay_id)
     found = _now(saved)
     if not found:
@@ -65,7 +63,7 @@ def bring(lay_id: int, *, base: int) -> TakenUp:
     job, lay = without_hits(saved.job, saved.lay, found)
     versions = lays.versions_of(on.hide_id for on in saved.leather)
     leather = [LaidOn(on.hide_id, versions[on.hide_id]) for on in saved.leather]
-    head = lays.ask_anew(lay_id, job, lay, leather, base=base, changes=saved.changes)
+    head = lays.ask_anew(row, job, lay, leather, base=base, changes=saved.changes)
     return TakenUp(head, len(saved.lay.placements) - len(lay.placements))
 
 

@@ -8,6 +8,8 @@ from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any, Final
 
+import peewee
+
 from fairlay.core.cutting.left_over import Account, LeftOver, account_of_cut, left_over
 from fairlay.core.cutting.ticks import CUT, Tick, states_of
 from fairlay.core.errors import Refused
@@ -50,7 +52,7 @@ def recut(sheet_id: int, key: Key) -> Recut:
 
     Raises Refused for a piece that is not spoilt, NotFound.
     """
-    hold_lay(sheet_row(sheet_id).lay_id)
+    lay_row = hold_lay(sheet_row(sheet_id).lay_id)
     row = sheet_row(sheet_id)
     still_open(row)
     saved = lays.load(row.lay_id)
@@ -67,7 +69,7 @@ def recut(sheet_id: int, key: Key) -> Recut:
     found = _another_place(job, was, rest)
     lay = Lay((*rest, found) if found is not None else rest, saved.lay.unplaced)
     head = lays.ask_anew(
-        saved.id, job, lay, saved.leather, base=saved.head, changes=saved.changes, source="recut", freed={key}
+        lay_row, job, lay, saved.leather, base=saved.head, changes=saved.changes, source="recut", freed={key}
     )
     _recut_from_now(row, was, state, head)
     return Recut(head, "" if found is None else found.hide)
@@ -188,9 +190,11 @@ def close(sheet_id: int, keep: Collection[int] | None = None) -> Closed:
         lay = replace(saved.lay, placements=rest)
         lays.add_revision(lay_row, lays.state_of_base(lay_row, saved.head), lay, "closed", freed=back)
     HideRow.update(state="used up", version=HideRow.version + 1).where(HideRow.id == hide_row.id).execute()
-    CutSheetRow.update(state="closed", closed_at=now(), account=asdict(told), facts=frozen).where(
-        CutSheetRow.id == row.id
-    ).execute()
+    # Ticks count that came until then: where the clock was set back, those that came by the later time too.
+    newest = CutTickRow.select(peewee.fn.MAX(CutTickRow.came_at)).where(CutTickRow.sheet == row.id).scalar()
+    CutSheetRow.update(
+        state="closed", closed_at=max(now(), newest), account=asdict(told), facts=frozen
+    ).where(CutSheetRow.id == row.id).execute()
     book.write_down([row.id])
     note(
         hide_row.id,

@@ -43,6 +43,8 @@ from fairlay.store.tables import PRACTICE, BatchRow, HideRow, LayBatchRow, LayRo
 
 MOST_AHEAD_S: Final = 120.0
 """A tablet whose clock is so far ahead is taken to have pressed now."""
+A_TICK: Final = datetime.timedelta(milliseconds=1)
+"""The least that two times in the store differ by."""
 CLOSED_SHOWN: Final = 24
 PACE_FROM: Final = 5_000
 """The shop's pace is that of so many pieces, the newest."""
@@ -273,11 +275,12 @@ def tick(sheet_id: int, ticks: Sequence[Tick]) -> Ticked:
     number = HideRow.select(HideRow.number).where(HideRow.id == row.hide_id).get().number
     bench = replace(CHOICES.read(row.bench).bench, pace=1.0)
     planned = {s.piece: s.seconds for s in _plan(saved, saved.job.hides_by_id[number], bench).steps}
-    at = now()
-    latest = seconds_at(at) + MOST_AHEAD_S
+    # What comes after the hide was closed is later than that, whatever the clock says.
+    at = now() if row.closed_at is None else max(now(), row.closed_at + A_TICK)
+    latest = seconds_at(now()) + MOST_AHEAD_S
     for one in (one for one in ticks if one.id not in refused):
         p = lies.get(one.key)
-        pressed = at if one.at_s > latest else at_seconds(one.at_s)
+        pressed = now() if one.at_s > latest else at_seconds(one.at_s)
         CutTickRow.insert(
             sheet=row.id,
             tick=one.id,

@@ -257,9 +257,8 @@ def _name(row: LayRow, number: int, mark: str) -> None:
         LayMarkRow.create(lay=row.id, number=number, name=mark, created_at=now())
 
 
-@connected
 def ask_anew(
-    lay_id: int,
+    row: LayRow,
     job: Job,
     lay: Lay,
     leather: Sequence[LaidOn],
@@ -269,13 +268,12 @@ def ask_anew(
     source: str = "leather",
     freed: Collection[Key] = (),
 ) -> int:
-    """Ask a lay for something else: of its hides as they are now, of its batch, or otherwise. What lies is as
-    ``lay`` has it; ``changes`` is all that it is asked otherwise from then on. Return the number of the new
-    revision.
+    """Ask a lay, held with the hides of ``leather`` (``hold_lay``), for something else: of its hides as they
+    are now, of its batch, or otherwise. What lies is as ``lay`` has it; ``changes`` is all that it is asked
+    otherwise from then on. Return the number of the new revision.
 
     Raises Stale as ``save`` does, and where a hide changed once more.
     """
-    row = hold_lay(lay_id, (on.hide_id for on in leather))
     state = state_of_base(row, base)
     versions = versions_of(on.hide_id for on in leather)
     for on in leather:

@@ -171,7 +171,7 @@ def bring(lay_id: int, *, base: int) -> tuple[int, int]:
 
     Raises Stale where revision ``base`` is not the newest, BadJob where nothing of the material is ordered.
     """
-    hold_lay(lay_id)
+    row = hold_lay(lay_id)
     saved = lays.load(lay_id)
     now = _job_now(batch_of_lay(lay_id), saved.material, saved.job)
     kept = [
@@ -181,5 +181,5 @@ def bring(lay_id: int, *, base: int) -> tuple[int, int]:
     ]
     job = changed(now, kept)
     lay = carried(job, saved.lay)
-    head = lays.ask_anew(lay_id, job, lay, saved.leather, base=base, changes=kept)
+    head = lays.ask_anew(row, job, lay, saved.leather, base=base, changes=kept)
     return head, len(saved.lay.placements) - len(lay.placements)

@@ -169,14 +169,13 @@ def take(lay_id: int, job_id: int, number: int, *, base: int) -> int:
     Raises Stale where the lay went on since it was asked, Refused for the one that asks nothing otherwise and
     is no better.
     """
-    hold_lay(lay_id, _hides_named(c for asked in answers(job_id) for c in asked.changes))
-    work = jobs.job_by_id(job_id).what_if_work
-    if base != work.base:
-        raise Stale("this was tried with the lay as it stood before; try it again", newer=base)
     saved, found, leather = answered(lay_id, job_id, number)
+    if base != saved.at:
+        raise Stale("this was tried with the lay as it stood before; try it again", newer=base)
+    row = hold_lay(lay_id, (on.hide_id for on in leather))
     _keep_for(saved, leather)
     return lays.ask_anew(
-        lay_id,
+        row,
         saved.job,
         found.lay,
         leather,
@@ -193,13 +192,13 @@ def ask_now(lay_id: int, changes: Sequence[Change], *, base: int) -> tuple[int, 
     """
     if not changes:
         raise Refused("nothing is asked otherwise", value=0, expected="at least one change")
-    hold_lay(lay_id, _hides_named(changes))
+    row = hold_lay(lay_id, _hides_named(changes))
     saved = lays.load(lay_id)
     job, leather = job_asked(saved, changes)
     lay = carried(replace(job, excused=insisted_keys(lay_id)), saved.lay)
     _keep_for(saved, leather)
     head = lays.ask_anew(
-        lay_id, job, lay, leather, base=base, changes=(*saved.changes, *changes), source="what if"
+        row, job, lay, leather, base=base, changes=(*saved.changes, *changes), source="what if"
     )
     return head, len(saved.lay.placements) - len(lay.placements)
 

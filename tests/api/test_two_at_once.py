@@ -4,6 +4,7 @@ stands then.
 
 from __future__ import annotations
 
+import datetime
 import re
 import threading
 from collections.abc import Callable, Iterator
@@ -33,6 +34,7 @@ from fairlay.store import (
     ordering,
     what_if,
 )
+from fairlay.store.clock import now
 from fairlay.store.jobs import Lost
 from fairlay.store.work_asked import LayWork, ReadWork
 from fairlay.work import files
@@ -163,6 +165,20 @@ def test_ticks_beside_a_close_are_counted_or_told_to_be_late(table: Table) -> No
     assert len(done) == 1 + len(ticks) - len(late)
     after = cutting.tick(table.id, [Tick(f"late-{table.id}", *keys[5], "done", at + 9)])
     assert after.late == (f"late-{table.id}",) and keys[5] not in after.states
+
+
+def test_a_clock_set_back_counts_no_tick_that_came_late_and_loses_none_before(
+    table: Table, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    keys = keys_of(table)
+    at = table.page.get(f"/api/cut/{table.id}/states").json()["at_s"]
+    table.send(table.tick(keys[0], "done", at))
+    hour_ago = now() - datetime.timedelta(hours=1)
+    for module in (cutting, closing):
+        monkeypatch.setattr(module, "now", lambda: hour_ago)
+    assert closing.close(table.id).account.good_m2 > 0
+    late = cutting.tick(table.id, [Tick(f"back-{table.id}", *keys[1], "done", at + 1)])
+    assert late.late == (f"back-{table.id}",) and set(late.states) == {keys[0]}
 
 
 def test_leather_that_two_lays_shared_is_kept_once_both_are_empty(workshop: TestClient) -> None:

@@ -74,6 +74,10 @@ def test_questions_are_tried_beside_the_lay_and_the_better_one_is_taken(
     assert now["state"]["figures"]["placed"] == one["placed"] and not now["asked_otherwise"]
     late = workshop.post(f"/api/lays/{lay_id}/what-ifs/{found['job']['id']}/2", json={"base": now["head"]})
     assert late.status_code == 409 and "try it again" in late.json()["problem"]
+    laid = jobs.add_job(lay_id, 1.0, 1, LayWork())
+    jobs.ask_to_stop(laid)
+    other = workshop.post(f"/api/lays/{lay_id}/what-ifs/{laid}/1", json={"base": now["head"]})
+    assert other.status_code == 404, "a job that asked nothing otherwise gave no answer"
     workshop.post(f"/api/lays/{lay_id}/undo", json={"base": now["head"]})
     assert _lay(workshop, lay_id)["changes"] == [], "an undo takes the asking back too"
 

@@ -43,9 +43,12 @@ def test_a_hide_is_cut_on_a_tablet(browser: Browser, page: Page, address: str) -
     expect(tablet.get_by_label("Placing by tape")).to_contain_text("datum")
     sheet = int(tablet.url.rsplit("/", 1)[1])
     steps = len(_api(page, "GET", f"/api/cut/{sheet}")["steps"])
+    # The tablet is carried from the desk to the bench, where there is no connection.
+    context.set_offline(True)
     docket.get_by_role("button", name="To the bench").tap()
     now = tablet.get_by_role("region", name="The step now")
     now.get_by_role("button", name="Stropped").tap()
+    context.set_offline(False)
     done, cut = now.get_by_role("button", name="Done", exact=True), tablet.locator('[data-state="done"]')
     for k in range(2):
         done.tap()

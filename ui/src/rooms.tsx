@@ -1,6 +1,6 @@
 import { lazy, type ComponentType } from 'react'
 
-/** Every address of the application: what it is called, and the room that is loaded when it is opened. */
+/** An address of the application: what it is called, and the room that is loaded as it opens. */
 export interface Room {
   path: string
   title: string
@@ -28,6 +28,12 @@ export const ROOMS = [
   { to: '/practice', name: 'Practice' },
 ]
 
+/* A tablet goes from the docket to the bench without a connection: what is cut with comes together. */
+const CUTTING = async () => ({
+  ...(await import('./rooms/cut/CutRoom')),
+  ...(await import('./rooms/cut/BenchMode')),
+  ...(await import('./rooms/cut/ProjectorRoom')),
+})
 const COSTING = named(() => import('./rooms/book/CostingPage'), 'CostingPage')
 
 export const PAGES: Room[] = [
@@ -131,21 +137,9 @@ export const PAGES: Room[] = [
     'Cut',
     named(() => import('./rooms/cut/CutList'), 'CutList'),
   ),
-  room(
-    '/cut/:id',
-    'Cutting',
-    named(() => import('./rooms/cut/CutRoom'), 'CutRoom'),
-  ),
-  room(
-    '/cut/:id/project',
-    'Projector',
-    named(() => import('./rooms/cut/ProjectorRoom'), 'ProjectorRoom'),
-  ),
-  room(
-    '/cut/:id/bench',
-    'Bench',
-    named(() => import('./rooms/cut/BenchMode'), 'BenchMode'),
-  ),
+  room('/cut/:id', 'Cutting', named(CUTTING, 'CutRoom')),
+  room('/cut/:id/project', 'Projector', named(CUTTING, 'ProjectorRoom')),
+  room('/cut/:id/bench', 'Bench', named(CUTTING, 'BenchMode')),
   room(
     '/book',
     'Where the leather went',

@@ -1,5 +1,5 @@
 import { AlertDialog } from 'radix-ui'
-import { createContext, use, useState, type ReactNode } from 'react'
+import { createContext, use, useRef, useState, type ReactNode } from 'react'
 import { Button } from './controls'
 import { TextField } from './fields'
 
@@ -62,12 +62,23 @@ export function AskProvider({ children }: { children: ReactNode }) {
 
 function AskedDialog({ asked, onDone }: { asked: Asked; onDone: (text: string | null) => void }) {
   const [text, setText] = useState(asked.text)
+  const form = useRef<HTMLFormElement>(null)
   const empty = text !== null && text.trim() === ''
   return (
     <AlertDialog.Portal>
       <AlertDialog.Overlay className="fixed inset-0 z-40 bg-ink/60" />
-      <AlertDialog.Content className="docket fixed top-1/2 left-1/2 z-40 w-[min(30rem,92vw)] -translate-x-1/2 -translate-y-1/2 px-6 py-5">
+      <AlertDialog.Content
+        className="docket fixed inset-0 z-40 m-auto h-fit w-[min(30rem,92vw)] px-6 py-5"
+        onOpenAutoFocus={(event) => {
+          const field = form.current?.querySelector('input')
+          if (!field) return // nothing is typed: Cancel is at hand
+          event.preventDefault()
+          field.focus()
+          field.select()
+        }}
+      >
         <form
+          ref={form}
           onSubmit={(event) => {
             event.preventDefault()
             if (!empty) onDone(text?.trim() ?? '')

@@ -11,8 +11,8 @@ interface State {
 }
 
 /**
- * Where drawing a room breaks, the rest stands: it is told, and the room can be drawn again. It is, by
- * itself, where another address is opened (`at`).
+ * Where drawing a room breaks, the rest stands: it is told, and the room can be drawn again, as it
+ * is by itself where another address is opened (`at`).
  */
 export class Broken extends Component<Props, State> {
   override state: State = { error: null, at: this.props.at }

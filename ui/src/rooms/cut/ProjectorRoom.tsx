@@ -73,7 +73,7 @@ function Thrown({ sheet }: { sheet: Sheet }) {
   const [flesh, setFlesh] = useState(false)
   const [at, setAt] = useState<string | null>(null)
   const [held, setHeld] = useState<number | null>(null)
-  // Only marks that were set since this page was opened say anything: the projector may have been moved.
+  // Only marks set since this page was opened say anything: the projector may have been moved.
   const [set, setSet] = useState<ReadonlySet<number>>(new Set())
   const isSet = (mark: number) => {
     setSet((before) => new Set([...before, mark]))

@@ -29,8 +29,8 @@ export const spoiltIn = (states: Map<string, PieceState>): ReadonlySet<string> =
   new Set([...states].filter(([, state]) => state === 'spoilt').map(([key]) => key))
 
 /**
- * States beside a plan that is behind the lay: what was spoilt by that plan and is to be cut again has a place
- * that the plan does not know, so it stays spoilt here until the new plan is there.
+ * States beside a plan that is behind the lay: what was spoilt by that plan and is to be cut again
+ * has a place that the plan does not know, so it stays spoilt here until the new plan is there.
  */
 export const beforeTheNewPlan = (
   states: Map<string, PieceState>,

@@ -22,6 +22,7 @@ const STEPS = [step(0), step(1), step(2), step(3)] as const
 class Bench {
   status = 200
   refuses = ''
+  unreadable = ''
   head = 3
   states: object[] = []
   written: string[] = []
@@ -30,6 +31,8 @@ class Bench {
     const body =
       asked.method === 'POST' ? ((await asked.json()) as { ticks: { id: string }[] }) : null
     if (body && this.status === 0) throw new TypeError('no connection')
+    if (body?.ticks.some((t) => t.id === this.unreadable))
+      return Response.json({ problem: 'copy_number is too large' }, { status: 422 })
     if (body && this.status !== 200)
       return Response.json({ problem: `it is ${this.status}` }, { status: this.status })
     const refused = (body?.ticks ?? []).filter((t) => t.id === this.refuses)
@@ -81,7 +84,7 @@ test.each([0, 401, 403, 409, 429, 500, 502, 503, 504])(
   },
 )
 
-test('one press that is refused among many is told by itself, and the others are written down', async () => {
+test('one press that is refused is told by itself, the others are written down', async () => {
   bench.status = 500
   const { result } = renderHook(() => useTicks(SHEET), { wrapper: around })
   act(() => {
@@ -104,6 +107,29 @@ test('one press that is refused among many is told by itself, and the others are
     result.current.putAway(bench.refuses)
   })
   expect(result.current.refused).toEqual([])
+})
+
+test('one press that the server cannot read holds up none of the others', async () => {
+  bench.status = 503
+  const { result } = renderHook(() => useTicks(SHEET), { wrapper: around })
+  act(() => {
+    for (const step of STEPS) result.current.press(step, 'done')
+  })
+  await waitFor(() => {
+    expect(result.current.away).toBe(true)
+  })
+  bench.unreadable = readKept(localStorage.getItem('fairlay:ticks:7')).waiting[1]?.id ?? ''
+  bench.status = 200
+  window.dispatchEvent(new Event('online'))
+  await waitFor(
+    () => {
+      window.dispatchEvent(new Event('online'))
+      expect(result.current.waiting).toBe(0)
+    },
+    { timeout: 4000 },
+  )
+  expect(new Set(bench.written).size).toBe(3)
+  expect(result.current.refused.map((r) => r.tick.copy_number)).toEqual([1])
 })
 
 test('a spoilt piece is not offered at its old place while its new one is on the way', async () => {

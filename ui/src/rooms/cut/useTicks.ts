@@ -11,7 +11,7 @@ import {
   type Sheet,
   type Tick,
 } from './ticks'
-import { keptAfter, nextBatch, readKept, type Change } from './waiting'
+import { KEPT_UNDER, keptAfter, nextBatch, readKept, UNREADABLE, type Change } from './waiting'
 
 const LOOK_EVERY_MS = 3000
 const TRY_AGAIN_MS = 2500
@@ -30,7 +30,7 @@ function tabletName(): string {
  * when the connection is back, each once.
  */
 export function useTicks(sheet: Sheet) {
-  const name = `fairlay:ticks:${sheet.id}`
+  const name = `${KEPT_UNDER}${sheet.id}`
   const queries = useQueryClient()
   const [kept, setKept] = useState(() => readKept(localStorage.getItem(name)))
   const waiting = kept.waiting
@@ -40,6 +40,7 @@ export function useTicks(sheet: Sheet) {
   const [late, setLate] = useState(0)
   const offset = useRef(0)
   const sending = useRef(false)
+  const alone = useRef(false)
   const path = { sheet_id: sheet.id }
   const found = server.useQuery(
     'get',
@@ -54,7 +55,7 @@ export function useTicks(sheet: Sheet) {
   if (found.data && !behind && found.data.states !== ofPlan) setOfPlan(found.data.states)
   const states = behind ? beforeTheNewPlan(pressed, spoiltIn(standing(ofPlan, []))) : pressed
 
-  // Another page of this tablet may have changed what is kept: the change is made to what stands there now.
+  // Another page of this tablet may have changed what is kept: what stands there now is changed.
   const keep = (change: Change) => {
     const next = keptAfter(readKept(localStorage.getItem(name)), change)
     localStorage.setItem(name, JSON.stringify(next))
@@ -63,7 +64,7 @@ export function useTicks(sheet: Sheet) {
   const send = useEffectEvent(async () => {
     if (sending.current || waiting.length === 0) return
     sending.current = true
-    const batch = nextBatch(kept)
+    const batch = nextBatch(kept, alone.current)
     try {
       const answer = await told(
         api.POST('/api/cut/{sheet_id}/ticks', { params: { path }, body: { ticks: batch } }),
@@ -79,10 +80,17 @@ export function useTicks(sheet: Sheet) {
       setAway(false)
       setHeld(null)
     } catch (error) {
-      // Whatever it is, the presses stay here and are sent again: only what the cutter must do differs.
+      // Whatever it is, the presses stay here and are sent again: what the cutter must do differs.
       const problem = error as Problem
+      if (problem.status === UNREADABLE) {
+        // One of them is no press at all: they go one by one until it is found, and told by itself.
+        const [only, ...more] = batch
+        alone.current = more.length > 0
+        if (only && more.length === 0)
+          keep({ type: 'answered', sent: batch, refused: [{ id: only.id, why: problem.message }] })
+      }
       setAway(problem.passes)
-      setHeld(problem.passes ? null : problem)
+      setHeld(problem.passes || problem.status === UNREADABLE ? null : problem)
     }
     sending.current = false
   })

@@ -1,7 +1,7 @@
 import type { Schemas } from '../../api/client'
 import type { Tick } from './ticks'
 
-/** Presses that this tablet keeps: those to be sent, and those that the server would not write down. */
+/** Presses that this tablet keeps: those to be sent, those that the server would not write down. */
 export interface Kept {
   waiting: Tick[]
   refused: Refused[]
@@ -20,8 +20,8 @@ export const NOTHING_KEPT: Kept = { waiting: [], refused: [] }
 const MOST_AT_ONCE = 500
 
 /**
- * What is kept after a change. Only an answer takes a press out of what waits: it is on the server then, or
- * refused by name; whatever else goes wrong, it stays and is sent again.
+ * What is kept after a change. Only an answer takes a press out of what waits: it is on the server
+ * then, or refused by name; whatever else goes wrong, it stays and is sent again.
  */
 export function keptAfter(kept: Kept, change: Change): Kept {
   switch (change.type) {
@@ -44,8 +44,20 @@ export function keptAfter(kept: Kept, change: Change): Kept {
   }
 }
 
-/** Which of the waiting presses are sent next. */
-export const nextBatch = (kept: Kept): Tick[] => kept.waiting.slice(0, MOST_AT_ONCE)
+/** Which of the waiting presses are sent next; `alone`, where one among several cannot be read. */
+export const nextBatch = (kept: Kept, alone = false): Tick[] =>
+  kept.waiting.slice(0, alone ? 1 : MOST_AT_ONCE)
+
+/** A request that the server cannot read, whoever sends it: asked again, it says the same. */
+export const UNREADABLE = 422
+
+export const KEPT_UNDER = 'fairlay:ticks:'
+
+/** How many presses this tablet keeps, of all hides, until they are sent. */
+export const keptInAll = (): number =>
+  Object.keys(localStorage)
+    .filter((name) => name.startsWith(KEPT_UNDER))
+    .reduce((sum, name) => sum + readKept(localStorage.getItem(name)).waiting.length, 0)
 
 /** What a tablet kept, from its own storage; what cannot be read is nothing. */
 export function readKept(text: string | null): Kept {

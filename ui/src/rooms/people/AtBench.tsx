@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, server, told } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
+import { KeptHere } from './KeptHere'
 
 const MOST_DIGITS = 8
 
@@ -43,6 +44,7 @@ export function AtBench({
             </li>
           ))}
         </ul>
+        <KeptHere />
         {there.data.names.length === 0 && <p>Nobody has a PIN yet; an owner gives them.</p>}
         <button type="button" className="mt-4 min-h-11 underline" onClick={onPassword}>
           Sign in by password

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react'
 import { api, told } from '../../api/client'
 import { Button, Trouble } from '../../parts/controls'
 import { FIELD } from '../../parts/fields'
+import { KeptHere } from './KeptHere'
 
 function Field({
   label,
@@ -83,6 +84,7 @@ export function SignIn({
         enter.mutate({ name: text(form, 'name'), password: text(form, 'password') })
       }}
     >
+      <KeptHere />
       <Field label="Name" name="name" complete="username" focus />
       <Field label="Password" name="password" kind="password" complete="current-password" />
       <Trouble error={enter.error} onPaper />
